@@ -15,17 +15,16 @@ from snelk.tuning.common import Checks, Found, openers
 
 def _ears(scenario: Scenario, maker: str) -> list[str]:
     """The agents that listen to a character; of a noise that nobody made, all with ears."""
+    return [agent for agent in scenario.setup.agents if _listens(scenario, agent, maker)]
+
+
+def _listens(scenario: Scenario, agent: str, maker: str) -> bool:
     setup = scenario.setup
-    found = []
-    for agent in setup.agents:
-        profile = setup.profile_of(agent)
-        if agent == maker or profile.hearing is None:
-            continue
-        heard = profile.hearing.acuity * setup.cast[agent].awake_of("hearing") > 0.0
-        listens = maker == "" or setup.cast[maker].team in profile.teams()[("hearing",)]
-        if heard and listens:
-            found.append(agent)
-    return found
+    profile = setup.profile_of(agent)
+    if agent == maker or profile.hearing is None:
+        return False
+    hears = profile.hearing.acuity * setup.cast[agent].awake_of("hearing") > 0.0
+    return hears and (maker == "" or setup.cast[maker].team in profile.teams()[("hearing",)])
 
 
 def _made(scenario: Scenario) -> Iterator[tuple[str, str, str]]:
@@ -103,7 +102,7 @@ def makers_heard(scenario: Scenario, agent: str) -> set[str]:
         for name, track in scenario.tracks.items()
         if (track.gait < 0).any() and scenario.setup.body_of(name).steps is not None
     }
-    return {maker for maker in makers if agent in _ears(scenario, maker)}
+    return {maker for maker in makers if _listens(scenario, agent, maker)}
 
 
 def _nothing_to_hear(scenario: Scenario) -> Found:

@@ -6,9 +6,8 @@ above everything it is compared with. Of all combinations those that cannot be a
 
 from __future__ import annotations
 
-import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -90,10 +89,13 @@ def situations(
         domains |= {key: [False] for key in ("arrived", "search_done", "stuck") if key in nodes}
         if "state_for" in nodes:
             domains["state_for"] = [setup.clock.dt]
-    if math.prod(len(values) for values in domains.values()) > MOST:
+    count = every = math.prod(len(values) for values in domains.values())
+    if count > MOST:
         return None
-    rows = list(itertools.product(*domains.values()))
-    values = {key: np.array([row[n] for row in rows]) for n, key in enumerate(domains)}
+    values = {}
+    for key, domain in domains.items():  # each value with every one of all the others
+        every //= len(domain)
+        values[key] = np.tile(np.repeat(np.array(domain), every), count // (every * len(domain)))
     possible = _possible(values, profile, state)
     return Situations({key: each[possible] for key, each in values.items()})
 
@@ -131,52 +133,61 @@ def _domain(
 def _truths(
     scenario: Scenario, profile: Profile, members: list[str], state: State, key: str, node: Node
 ) -> list[Any]:
-    setup, both = scenario.setup, [False, True]
-    cast = setup.cast
-    tellers = [setup.profile_of(name).tell for name in setup.agents if name not in members[:1]]
-    teams = {cast[name].team for name in members}
-    alarmed = any(
+    cast, both = scenario.setup.cast, [False, True]
+    can: dict[str, Callable[[], object]] = {  # what is asked for only
+        "seen": lambda: profile.cones,
+        "heard": lambda: any(_can_hear(scenario, name) for name in members),
+        "felt": lambda: profile.touch or profile.zone_sense,
+        "smelt": lambda: profile.smell,
+        "told": lambda: profile.memory and _can_be_told(scenario.setup, members),
+        "seen_to": lambda: any(
+            each.clue and profile.ever_notices(each.team) for each in cast.values()
+        ),
+        "caught": lambda: state.catch,
+        "arrived": lambda: state.activity in MOVING,
+        "stuck": lambda: state.activity in MOVING,
+        "search_done": lambda: state.activity == "search",
+        "observed": lambda: (
+            _watchers(scenario.setup, members) - {cast[name].team for name in members}
+        ),
+        "felt(touch)": lambda: profile.touch,
+        "felt(zone)": lambda: profile.zone_sense,
+    }
+    if key.removeprefix("any_") in can:
+        return both if can[key.removeprefix("any_")]() else [False]
+    if key == "asleep":
+        return [state.activity == "sleep"]
+    if key in ("inside_territory", "target_inside_territory"):
+        return both if any(cast[name].leash for name in members) else [True]
+    if node.word == "chance":
+        sure = node.parts[0].kind == "number" and node.value in (0.0, 1.0)
+        return [node.value == 1.0] if sure else both
+    if node.word == "observed_by":
+        return both if node.parts[0].word in _watchers(scenario.setup, members) else [False]
+    return both
+
+
+def _can_be_told(setup: Setup, members: list[str]) -> bool:
+    """Whether somebody tells agents of a profile something, or gives them an alarm."""
+    if any(setup.profile_of(name).tell for name in setup.agents if name not in members[:1]):
+        return True
+    teams = {setup.cast[name].team for name in members}
+    return any(
         not teams.isdisjoint(effects.alarm)
         for name in setup.agents
         if [name] != members and (ladder := setup.profile_of(name).ladder) is not None
         for _, effects in ladder.effects()
     )
-    clues = [each for each in cast.values() if each.clue and profile.ever_notices(each.team)]
-    watchers = {
-        cast[name].team
+
+
+def _watchers(setup: Setup, members: list[str]) -> set[str]:
+    """The teams of those that can see an agent of a profile."""
+    return {
+        setup.cast[name].team
         for name in setup.agents
         for member in members
-        if name != member and setup.profile_of(name).sees(cast[member].team)
+        if name != member and setup.profile_of(name).sees(setup.cast[member].team)
     }
-    moves = state.activity in MOVING
-    leashed = any(cast[name].leash for name in members)
-    can: dict[str, bool] = {
-        "seen": bool(profile.cones),
-        "heard": any(_can_hear(scenario, name) for name in members),
-        "felt": profile.touch is not None or profile.zone_sense is not None,
-        "smelt": profile.smell is not None,
-        "told": profile.memory is not None and (any(tellers) or alarmed),
-        "seen_to": bool(clues),
-        "caught": state.catch is not None,
-        "arrived": moves,
-        "stuck": moves,
-        "search_done": state.activity == "search",
-        "observed": bool(watchers - {cast[name].team for name in members}),
-    }
-    can |= {f"any_{name}": can[name] for name in ("seen", "heard", "felt", "smelt", "told")}
-    can |= {"felt(touch)": profile.touch is not None, "felt(zone)": profile.zone_sense is not None}
-    if key in can:
-        return both if can[key] else [False]
-    if key == "asleep":
-        return [state.activity == "sleep"]
-    if key in ("inside_territory", "target_inside_territory"):
-        return both if leashed else [True]
-    if node.word == "chance":
-        sure = node.parts[0].kind == "number" and node.value in (0.0, 1.0)
-        return [node.value == 1.0] if sure else both
-    if node.word == "observed_by":
-        return both if node.parts[0].word in watchers else [False]
-    return both
 
 
 def _can_hear(scenario: Scenario, agent: str) -> bool:
