@@ -5,12 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, Literal
 
+import numpy as np
 from matplotlib.backends.backend_agg import RendererAgg
-from matplotlib.transforms import Bbox, BboxBase
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.text import Text
+    from numpy.typing import NDArray
 
 Across = Literal["left", "center", "right"]
 Along = Literal["top", "center", "bottom"]
@@ -37,7 +38,7 @@ class Labels:
     """
 
     axes: Axes
-    taken: list[Bbox] = field(default_factory=list)
+    taken: list[tuple[float, float, float, float]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         # Measuring text makes a renderer for each label unless it is handed one.
@@ -47,7 +48,7 @@ class Labels:
         """Keep labels away from a mark at (x, y); the radius is in points."""
         px, py = self.axes.transData.transform((x, y))
         pixels = radius * self.axes.figure.dpi / 72
-        self.taken.append(Bbox.from_extents(px - pixels, py - pixels, px + pixels, py + pixels))
+        self.taken.append((px - pixels, py - pixels, px + pixels, py + pixels))
 
     def place(
         self,
@@ -82,19 +83,20 @@ class Labels:
         for ring, (across, along, ha, va) in tries:
             left = px + across * gap * ring * pixels - _SHIFT[ha] * width
             low = py + along * gap * ring * pixels - _SHIFT[va] * height
-            boxes.append(Bbox.from_bounds(left, low, width, height))
-        free = (n for n, box in enumerate(boxes) if self._is_free(box, frame))
-        best = next(free, 0 if needed and frame.contains(px, py) else None)
-        if best is None:
+            boxes.append((left, low, left + width, low + height))
+        free = self._free(np.array(boxes), np.array(frame.extents))
+        if not free.any() and not (needed and frame.contains(px, py)):
             label.remove()
             return None
+        best = int(np.argmax(free))  # the first of all if none is free
         ring, (across, along, ha, va) = tries[best]
         label.set(ha=ha, va=va, position=(across * gap * ring, along * gap * ring))
         self.taken.append(boxes[best])
         return label
 
-    def _is_free(self, box: Bbox, frame: BboxBase) -> bool:
-        inside = (
-            frame.x0 <= box.x0 and box.x1 <= frame.x1 and frame.y0 <= box.y0 and box.y1 <= frame.y1
-        )
-        return inside and not any(box.overlaps(other) for other in self.taken)
+    def _free(self, boxes: NDArray[np.float64], frame: NDArray[np.float64]) -> NDArray[np.bool_]:
+        """(boxes,) which of (boxes, 4) left, low, right, high are in the frame and free."""
+        taken = np.array(self.taken).reshape(-1, 1, 4)
+        inside = (boxes[:, :2] >= frame[:2]).all(axis=1) & (boxes[:, 2:] <= frame[2:]).all(axis=1)
+        meets = (boxes[:, :2] <= taken[..., 2:]) & (taken[..., :2] <= boxes[:, 2:])
+        return inside & ~np.any(meets.all(axis=2), axis=0)

@@ -296,7 +296,7 @@ def _draw_cones(
         ax = artists.axes
         held = shapely.union(hold.clear, hold.dimmed)
         drawn: list[Artist] = [
-            ax.add_patch(
+            ax.add_artist(
                 PathPatch(
                     outline_of(gain.clear),
                     facecolor=colour,
@@ -306,7 +306,7 @@ def _draw_cones(
                     zorder=1.5,
                 )
             ),
-            ax.add_patch(
+            ax.add_artist(
                 PathPatch(
                     outline_of(gain.dimmed),
                     facecolor=colour,
@@ -315,7 +315,7 @@ def _draw_cones(
                     zorder=1.5,
                 )
             ),
-            ax.add_patch(
+            ax.add_artist(
                 PathPatch(
                     outline_of(held),
                     facecolor="none",
@@ -357,7 +357,7 @@ def _draw_lamps(
                 alpha=0.45 * lamp.light,
                 zorder=0.7,
             )
-            rings.append(artists.axes.add_patch(patch))
+            rings.append(artists.axes.add_artist(patch))
         artists.lamps[name] = rings
 
 
@@ -451,7 +451,7 @@ def _draw_ghosts(
             (row.x, row.y), row.uncertainty, fill=False, ec=colours[row.agent], lw=1.0,
             ls=(0, (4, 2)), alpha=0.8, zorder=5.8,
         )  # fmt: skip
-        artists.axes.add_patch(doubt)
+        artists.axes.add_artist(doubt)
         artists.uncertainties[row.agent, row.target] = doubt
         _mark_ghost(artists, row.agent, row.target, (row.x, row.y), words, colours[row.agent])
 

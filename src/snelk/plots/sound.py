@@ -113,7 +113,7 @@ def _draw_noise(
     ring = Circle(
         (noise.x, noise.y), noise.reach, fill=False, ec=NOISE, lw=0.7, ls=(0, (1, 3)), zorder=4.2
     )
-    ax.add_patch(ring)
+    ax.add_artist(ring)
     x, y, straight, on_foot = carried(
         run, (noise.x, noise.y, noise.z), noise.reach, level_at(run, run.tick_at(noise.t))
     )
