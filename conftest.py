@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import time
 from collections.abc import Iterator
@@ -37,6 +38,12 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items[:] = items[:: int(os.environ.get("SNELK_EVERY", "1"))]
     order = {name: n for n, name in enumerate(LONG)}
     items.sort(key=lambda item: order.get(item.nodeid.split("::")[0], len(order)))
+
+
+def pytest_collection_finish() -> None:
+    """What has been imported by now stays: nobody has to look through it for what is left over."""
+    gc.collect()
+    gc.freeze()
 
 
 # The same cases every time, so that a test does not fail for one and pass for another; new ones
