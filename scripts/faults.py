@@ -80,7 +80,7 @@ TESTS = {
     "mind/spreading.py": "search loops",
     "mind/telling.py": "loops memory outcomes",
     "mind/updating.py": "meter memory",
-    "runs/counting.py": "measures",
+    "engine/counting.py": "measures",
     "senses/contact.py": "contact",
     "senses/doors.py": "doors",
     "senses/ears.py": "hearing",

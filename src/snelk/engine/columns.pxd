@@ -4,11 +4,12 @@ from snelk.body.columns cimport (
 )
 from snelk.level.columns cimport Columns
 from snelk.mind.columns cimport (
-    DrawStageColumns, LadderStageColumns, ListenStageColumns, MessageColumns, MindStageColumns,
-    TellStageColumns,
+    BeliefColumns, DrawStageColumns, LadderStageColumns, ListenStageColumns, MessageColumns,
+    MeterColumns, MindStageColumns, SignalColumns, TellStageColumns,
 )
 from snelk.senses.columns cimport (
-    HeardColumns, NoiseColumns, PoseColumns, SenseStageColumns, SmellStageColumns, StepStageColumns,
+    ContactColumns, HeardColumns, NoiseColumns, PoseColumns, SenseStageColumns, SightColumns,
+    SmellStageColumns, StepStageColumns,
 )
 
 
@@ -31,8 +32,40 @@ cdef class TableCopyColumns(Columns):
 
 
 cdef class CopyStageColumns(Columns):
-    cdef public Py_ssize_t end
+    cdef public Py_ssize_t first, end
     cdef public list values, tables
+
+
+cdef class PairColumns(Columns):
+    cdef public const int[::1] agent, target
+    cdef public const unsigned char[:, ::1] metered
+    cdef public const double[:, ::1] notice
+
+
+cdef class TallyColumns(Columns):
+    cdef public double[::1] end
+    cdef public double[:, ::1] first_sensed, first_seen, first_noticed, first_full, in_view
+    cdef public double[:, ::1] unseen, longest_unseen, losses, regains, view_flicker, turned
+    cdef public unsigned char[:, ::1] was_seen
+    cdef public double[:, ::1] highest, believed, error_sum, error_count, worst
+    cdef public double[:, ::1] walked, last_x, last_y, highest_rank
+    cdef public double[:, :, ::1] states, noises_heard
+
+
+cdef class CountStageColumns(Columns):
+    cdef public double undone
+    cdef public PairColumns pairs
+    cdef public const Py_ssize_t[::1] last
+    cdef public SightColumns sight
+    cdef public ContactColumns contacts
+    cdef public double[:, :, ::1] loudness
+    cdef public MeterColumns meters
+    cdef public BeliefColumns beliefs
+    cdef public const int[::1] characters
+    cdef public SignalColumns signals
+    cdef public const double[:, :, ::1] rank
+    cdef public const unsigned char[:, ::1] used
+    cdef public TallyColumns tally
 
 
 cdef class TickStageColumns(Columns):
@@ -71,5 +104,5 @@ cdef class TickStageColumns(Columns):
     cdef public RoundStageColumns rounds
     cdef public FlightStageColumns flights
     cdef public SearchStageColumns searches
-    cdef public list walks
+    cdef public list walks, counts
     cdef public CopyStageColumns copies

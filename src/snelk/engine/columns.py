@@ -23,3 +23,15 @@ class TableCopyColumns(Columns):
 
 class CopyStageColumns(Columns):
     """Those of a `CopyStage`."""
+
+
+class PairColumns(Columns):
+    """Those of `Pairs`."""
+
+
+class TallyColumns(Columns):
+    """Those of a `Tally`."""
+
+
+class CountStageColumns(Columns):
+    """Those of a `CountStage`."""

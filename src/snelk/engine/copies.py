@@ -76,6 +76,7 @@ class TableCopy(NamedTuple):
 class CopyStage(NamedTuple):
     """All that is copied of each tick."""
 
+    first: int  # the tick that the first row is of
     end: int  # so many ticks there is room for
     values: list[ValueCopy]
     tables: list[TableCopy]
@@ -83,6 +84,7 @@ class CopyStage(NamedTuple):
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
         agree((self.end,), *[(len(plain(value).kept),) for value in self.values])
+        agree((self.first >= 0,), (True,))
 
 
 class _Table:
@@ -108,6 +110,10 @@ class _Table:
         self._kept = [np.concatenate(pair) for pair in pairs]
         self._ticks = np.concatenate([self._ticks, np.zeros(more, dtype=np.int64)])
         self.stage = self._laid_out()
+
+    def empty(self) -> None:
+        """Forget all rows."""
+        self._held[0] = 0
 
     def look_again(self) -> bool:
         """Read it where it is now; return whether that is elsewhere."""
@@ -136,11 +142,11 @@ class Copies:
     """Copies of what every tick leaves.
 
     Args:
-        ticks: How many ticks there are.
+        ticks: How many ticks there is room for.
     """
 
     def __init__(self, ticks: int) -> None:
-        self._end = ticks
+        self._first, self._end = 0, ticks
         self._values: list[ValueCopy] = []
         self._tables: list[_Table] = []
         self._stage: CopyStage | None = None  # None: to be laid out anew
@@ -185,6 +191,12 @@ class Copies:
         self._stage = None
         return table.found
 
+    def begin(self, first: int) -> None:
+        """Copy to the first row again, from a tick on; tables are empty again."""
+        self._first, self._stage = first, None
+        for table in self._tables:
+            table.empty()
+
     def make_room(self) -> None:
         """Let tables hold the rows of a tick more."""
         for table in self._tables:
@@ -197,7 +209,7 @@ class Copies:
         moved = [table for table in self._tables if table.look_again()]
         if moved or self._stage is None:
             tables = [table.stage for table in self._tables]
-            stage = CopyStage(self._end, [*self._values], tables)
+            stage = CopyStage(self._first, self._end, [*self._values], tables)
             self._stage = laid_out(CopyStageColumns, stage)
         return self._stage
 

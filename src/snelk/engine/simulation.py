@@ -16,7 +16,7 @@ from snelk.body.world import PoseRoom, World
 from snelk.config.models import Setup
 from snelk.config.players import players_of
 from snelk.config.scenario import Scenario, as_scenario
-from snelk.engine.columns import TickStageColumns
+from snelk.engine.columns import CountStageColumns, TickStageColumns
 from snelk.engine.copies import Copies
 from snelk.engine.listening import Listening
 from snelk.engine.noises import NoiseMaker
@@ -32,6 +32,7 @@ from snelk.engine.stage import (
     FINISHES,
     GATHER,
     GLANCE,
+    HALTS,
     JUDGE,
     JUDGE_VOICES,
     MISPLACE,
@@ -56,6 +57,7 @@ from snelk.engine.stage import (
     WAITS,
     TickStage,
 )
+from snelk.engine.tally import CountStage
 from snelk.engine.throws import Thrower
 from snelk.engine.ticking import advance
 from snelk.errors import InputError
@@ -108,6 +110,13 @@ ONLY_TELLS = {MISPLACE, TELL_ENDS, TELL_NEWS, TELL_STUCK}
 """What is done in Python and lets nothing be due, nor be in another place in memory."""
 
 
+NO_EVENTS = {
+    ROOM_FOR_NOISES, ROOM_FOR_EARS, ROOM_FOR_MESSAGES, ROOM_FOR_TRAILS, ROOM_FOR_COPIES,
+    ROOM_FOR_VOICES, JUDGE, JUDGE_VOICES, MISPLACE,
+}  # fmt: skip
+"""What is done in Python and is no event."""
+
+
 class Simulation:
     """A batch of variants of one scenario, stepped tick by tick.
 
@@ -146,6 +155,7 @@ class Simulation:
         awake_then: The same as it was at the last computed tick.
         last: (variant,) the tick at which the run ended because somebody was caught, or -1.
         copies: Copies of what ticks leave; none unless some are asked for.
+        counts: The measures that ticks are added to; none unless some are asked for.
         before_forgetting: Called with the time of a tick, s, before its events are forgotten.
 
     >>> import snelk
@@ -384,7 +394,14 @@ class Simulation:
 
     def __getstate__(self) -> dict[str, Any]:
         """All but what is laid out again; see `snelk.runs.saving`."""
-        return {**vars(self), "_parts": (), "_stage": None, "_left": {}, "copies": None}
+        return {
+            **vars(self),
+            "_parts": (),
+            "_stage": None,
+            "_left": {},
+            "copies": None,
+            "counts": [],
+        }
 
     def __setstate__(self, state: dict[str, Any]) -> None:
         vars(self).update(state)
@@ -394,6 +411,7 @@ class Simulation:
         """Lay out one tick, and register what loops leave to Python."""
         self._parts: tuple[Any, ...] = ()
         self.copies = Copies(len(self.times))
+        self.counts: list[CountStage] = []
         self._renew()
         self._left = {
             GATHER: self._gather,
@@ -403,7 +421,7 @@ class Simulation:
             MISPLACE: self._misplace,
             ROOM_FOR_MESSAGES: self._make_room_for_messages,
             ROOM_FOR_TRAILS: self._make_room_for_trails,
-            ROOM_FOR_COPIES: self.copies.make_room,
+            ROOM_FOR_COPIES: lambda: self.copies.make_room(),
             PREPARE: self.world.prepare,
             TAKE: self._take,
             CATCH: self.world.catch,
@@ -427,7 +445,7 @@ class Simulation:
             self.world.motion.now, maker.made.laid, maker.noises.laid, maker.order, listening.stage,
             sharing.going.laid, sharing.came.laid, sharing.stage, sharing.voices.laid,
             sharing.voiced.laid, thinking.walks, self._smells_stage,
-            self.copies.stage, *thinking.stages,
+            self.copies.stage, *self.counts, *thinking.stages,
         )  # fmt: skip
 
     def _renew(self) -> None:
@@ -489,6 +507,7 @@ class Simulation:
             flights=stages[2],
             searches=stages[3],
             walks=world.thinking.walks,
+            counts=[laid_out(CountStageColumns, each) for each in self.counts],
             copies=self.copies.stage,
         )
         self._stage = laid_out(TickStageColumns, stage)
@@ -539,18 +558,22 @@ class Simulation:
         self.advance(tick + 1)
         return float(self.times[tick])
 
-    def advance(self, until: int) -> None:
-        """Compute all ticks before an index, or until the run is over.
+    def advance(self, until: int, *, halts: bool = False) -> None:
+        """Compute all ticks before an index, or until the run is over, or `copies` are full.
 
-        Events are those of the last tick only; see `before_forgetting`.
+        Events are those of the last tick only; see `before_forgetting`. `halts` ends with the first
+        tick at which there may be any.
         """
         world, at = self.world, self._at
         at[ACTIVE], at[PREPARES], at[PACES] = world.active, world.prepares, world.has_speeds
+        at[HALTS] = halts
         self._note_what_is_due()
         self._renew()
         while (left := advance(self._stage, until)) != NOTHING:
             self._freshen(self.tick)
             self._left[left]()
+            if halts and left not in NO_EVENTS:
+                until = min(until, self.tick + 1)
             if left not in ONLY_TELLS:
                 self._note_what_is_due()
                 self._renew()

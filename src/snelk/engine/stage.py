@@ -16,6 +16,7 @@ from snelk.body.searches import SearchStage
 from snelk.body.stage import BodyStage, PlaceStage
 from snelk.config.words import SENSES
 from snelk.engine.copies import CopyStage
+from snelk.engine.tally import CountStage
 from snelk.level.columns import agree, plain
 from snelk.level.ground import GroundStage
 from snelk.mind.messages import Messages
@@ -29,12 +30,13 @@ Truths = NDArray[np.bool_]
 Codes = NDArray[np.int64]
 
 (
-    TICK, PHASE, NOISES_AT, ACTIVE, BEGUN, PREPARES, WAITS, FINISHES, OVER, PACES, COUNT,
-) = range(11)  # fmt: skip
+    TICK, PHASE, NOISES_AT, ACTIVE, BEGUN, PREPARES, WAITS, FINISHES, OVER, PACES, HALTS, COUNT,
+) = range(12)  # fmt: skip
 """Of `TickStage.at`: the tick that is computed next or now, and how far; the first tick at which
 Python makes noises; whether minds and bodies do anything, have begun to, need Python before they
 attend to anything, and wait for Python before they think; whether Python has to end the tick;
-whether the run is over; whether speeds go by what is left of a path; how many are left to Python.
+whether the run is over; whether speeds go by what is left of a path; whether loops stop after a
+tick at which anything was told; how many are left to Python.
 """
 
 (
@@ -57,7 +59,7 @@ class TickStage(NamedTuple):
 
     dt: float  # s
     times: Numbers  # (tick,) s
-    at: Codes  # (11,) see TICK to COUNT; overwritten
+    at: Codes  # (12,) see TICK to COUNT; overwritten
     next_effect: Numbers  # (1,) s: when the game does something to a character
     is_pushed: bool  # whether a game says where those are who are moved from outside
     placed: PlaceStage
@@ -103,7 +105,8 @@ class TickStage(NamedTuple):
     flights: FlightStage
     searches: SearchStage
     walks: list[GroundStage]  # the grounds that somebody walks on; overwritten
-    copies: CopyStage  # what is kept of all ticks
+    counts: list[CountStage]  # the measures that ticks are added to; overwritten
+    copies: CopyStage  # what is kept of ticks
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -130,6 +133,6 @@ class TickStage(NamedTuple):
         agree(plain(self.tells).tells.shape, shape)
         same = plain(self.listens).heard_count.shape, (1,)
         agree(*same)
-        copies = plain(self.copies)
-        if copies.values or copies.tables:
-            agree((len(self.times),), (copies.end,))
+        for counts in map(plain, self.counts):
+            agree(counts.loudness.shape, self.ignored.shape)
+            agree(counts.last.shape, shape[:1])

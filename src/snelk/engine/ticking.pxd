@@ -9,6 +9,7 @@ from snelk.body.columns cimport DoingColumns, PlacedColumns, StandingColumns, Ti
 from snelk.body.moving cimport _place
 from snelk.engine.columns cimport TickStageColumns
 from snelk.engine.copying cimport copy_tick
+from snelk.engine.counting cimport count_tick
 from snelk.mind.deciding cimport _decide
 from snelk.mind.fading cimport _follow_drawn
 from snelk.mind.updating cimport _mind
@@ -21,8 +22,8 @@ from snelk.senses.stepping cimport _count_strides, _make_steps, _put_in_order
 from snelk.senses.turns cimport whose_turn
 
 cdef double SLACK
-cdef Py_ssize_t NOT_YET, DISAGREE, LEFT, NOTHING_HEARD, ROOM, WAITED
-cdef Py_ssize_t ACTIVE, BEGUN, COUNT, FINISHES, NOISES_AT, OVER, PACES, PHASE, PREPARES, TICK, WAITS
+cdef Py_ssize_t NOT_YET, DISAGREE, LEFT, NOTHING_HEARD, ROOM, TELLERS, WAITED
+cdef Py_ssize_t ACTIVE, BEGUN, COUNT, FINISHES, HALTS, NOISES_AT, OVER, PACES, PHASE, PREPARES, TICK, WAITS
 cdef Py_ssize_t ACTS, ARRIVES, ATTENDS, BEGINS, COMES_TO, ENDS, FINDS_WAYS, HEARS, IS_DONE, IS_STUCK
 cdef Py_ssize_t MAKES, MINDS, MOVES, MOVES_ON, RESTS, TAKES_IN, TELLS, TELLS_NEWS, THINKS
 cdef Py_ssize_t PASSES_ON, SAYS, SMELLS, THINKS_ON, WALKS
@@ -32,6 +33,12 @@ cdef Py_ssize_t ROOM_FOR_COPIES, ROOM_FOR_TRAILS, ROOM_FOR_VOICES, JUDGE_VOICES,
 
 @cython.locals(most=Py_ssize_t, left=Py_ssize_t)
 cdef Py_ssize_t _advance(TickStageColumns stage, Py_ssize_t until) noexcept
+
+@cython.locals(tick=Py_ssize_t, same=bint, poses=PoseColumns, n=Py_ssize_t)
+cdef bint _count_all(TickStageColumns stage) noexcept
+
+@cython.locals(told=bint)
+cdef bint _tells(TickStageColumns stage) noexcept
 
 @cython.locals(
     left=Py_ssize_t, at="Py_ssize_t[::1]", is_even=bint, poses=PoseColumns, before=PoseColumns,

@@ -30,6 +30,7 @@ from snelk.engine.stage import (
     FINISHES,
     GATHER,
     GLANCE,
+    HALTS,
     HEARS,
     IS_DONE,
     IS_STUCK,
@@ -72,7 +73,7 @@ from snelk.engine.stage import (
     TickStage,
 )
 from snelk.level.columns import door, laid_out
-from snelk.mind.stage import DISAGREE, LEFT, NOTHING_HEARD, ROOM, WAITED
+from snelk.mind.stage import DISAGREE, LEFT, NOTHING_HEARD, ROOM, TELLERS, WAITED
 from snelk.senses.bodies import Poses
 
 if not compiled:  # else they are the loops' own, by the .pxd
@@ -87,6 +88,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.behaving import _come_to, _go_on, _move_on, _perceive, _think_on
     from snelk.body.moving import _place
     from snelk.engine.copying import copy_tick
+    from snelk.engine.counting import count_tick
     from snelk.mind.deciding import _decide
     from snelk.mind.fading import _follow_drawn
     from snelk.mind.receiving import _receive, _take_in, errs
@@ -123,6 +125,10 @@ def advance(stage: TickStage, until: int) -> int:
 
 def _advance(stage: TickStage, until: int) -> int:
     most = min(until, stage.times.shape[0])
+    if len(stage.copies.values) > 0:
+        if stage.at[TICK] < stage.copies.first:
+            return BAD
+        most = min(most, stage.copies.first + stage.copies.end)
     while stage.at[TICK] < most:
         if stage.at[OVER] and stage.at[PHASE] == BEGINS:
             break
@@ -131,9 +137,31 @@ def _advance(stage: TickStage, until: int) -> int:
             return left
         if not copy_tick(stage.copies, stage.at[TICK]):
             return ROOM_FOR_COPIES
+        if not _count_all(stage):
+            return BAD
         stage.at[TICK] += 1
         stage.at[PHASE] = BEGINS
+        if stage.at[HALTS] and _tells(stage):
+            break
     return NOTHING
+
+
+def _count_all(stage: TickStage) -> bool:
+    """Add the tick to the measures, if somebody wants them."""
+    tick, same = stage.at[TICK], True
+    poses = stage.even_poses if tick % 2 == 0 else stage.odd_poses
+    for n in range(len(stage.counts)):
+        same = same and count_tick(
+            stage.counts[n], tick, stage.times[tick], poses, stage.listens.heard,
+            stage.listens.heard_count[0],
+        )  # fmt: skip
+    return same
+
+
+def _tells(stage: TickStage) -> bool:
+    """Whether anything was told at a tick, or noted of a search."""
+    told = stage.came_count[0] > 0 or stage.tells.said[TELLERS] > 0
+    return told or stage.searches.noted[0] > 0
 
 
 def _go_through(stage: TickStage) -> int:

@@ -15,14 +15,13 @@ from numpy.typing import NDArray
 
 from snelk.config.measures import Address, addresses_of
 from snelk.config.scenario import Scenario
+from snelk.engine.columns import PairColumns, TallyColumns
 from snelk.engine.simulation import Simulation
+from snelk.engine.tally import CountStage, Pairs, Tally
 from snelk.level.columns import laid_out
 from snelk.mind.columns import MeterColumns
 from snelk.mind.ladder import Step
 from snelk.mind.meter import REACHED
-from snelk.runs.columns import CountStageColumns, PairColumns, TallyColumns
-from snelk.runs.counting import count, count_heard
-from snelk.runs.tally import CountStage, Pairs, Tally
 from snelk.senses.columns import ContactColumns, SightColumns
 
 Numbers = NDArray[np.float64]
@@ -68,9 +67,14 @@ class Measured(NamedTuple):
 
 
 class Measurer:
-    """Follows a simulation and gathers every measure of every variant."""
+    """Follows a simulation and gathers every measure of every variant.
 
-    def __init__(self, simulation: Simulation) -> None:
+    Args:
+        simulation: What is measured.
+        follows: Whether all its ticks from now on are counted; else it measures nothing.
+    """
+
+    def __init__(self, simulation: Simulation, *, follows: bool = True) -> None:
         self.simulation = simulation
         numbers, world = simulation.numbers, simulation.world
         self.may = world.attention.numbers.may
@@ -80,10 +84,11 @@ class Measurer:
         notice = np.ascontiguousarray(self._lowest_thresholds()[:, self._a])
         a, j = self._a.astype(np.int32), self._j.astype(np.int32)
         states = world.ladders.least.shape[2]
-        self.tally = Tally.blank(variants, len(a), agents, states)
+        self.tally = Tally.blank(variants, len(a), self.may.shape[1:], states)
         stage = CountStage(
             undone=UNDONE,
             pairs=laid_out(PairColumns, Pairs(a, j, self._metered, notice)),
+            last=simulation.last,
             sight=laid_out(SightColumns, simulation.sight),
             contacts=laid_out(ContactColumns, simulation.contacts),
             loudness=simulation.listening.loudness,
@@ -95,8 +100,9 @@ class Measurer:
             used=world.ladders.used,
             tally=laid_out(TallyColumns, self.tally),
         )
-        self._stage = laid_out(CountStageColumns, stage)
-        self.noises_heard, self.caught = np.zeros((2, *numbers.notices.shape))
+        if follows:
+            simulation.counts.append(stage)
+        self.caught = np.zeros(numbers.notices.shape)
         self.catches = np.zeros(variants)
         self.caught_at = np.full(variants, np.nan)
         by_agent = (variants, agents)
@@ -124,20 +130,12 @@ class Measurer:
         return lowest
 
     def keep(self, t: float) -> None:
-        """Take in the simulation's last tick, before anybody empties its logs."""
+        """Take in the events of the simulation's last tick, before anybody empties its logs."""
         simulation = self.simulation
-        now = simulation.tick - 1
-        alive = (simulation.last < 0) | (simulation.last == now)
-        count(self._stage, alive, t, simulation.laid_poses)
-        self._keep_noises(alive)
         if simulation.world.active:
+            alive = (simulation.last < 0) | (simulation.last == simulation.tick - 1)
             self._keep_states(t, alive)
             self._keep_searches(alive)
-
-    def _keep_noises(self, alive: Truths) -> None:
-        heard = self.simulation.listening.heard
-        if heard.count:
-            count_heard(alive, heard.laid, heard.count, self.noises_heard)
 
     def _keep_states(self, t: float, alive: Truths) -> None:
         world, characters = self.simulation.world, self.simulation.numbers.characters
@@ -263,7 +261,7 @@ class Measurer:
             "view_flicker": tally.view_flicker,
             "highest_meter": full,
             "near_miss": np.where(noticed, np.nan, full),
-            "noises_heard": self.noises_heard[pair],
+            "noises_heard": tally.noises_heard[pair],
             "believed_for": _seconds(tally.believed, dt),
             "mean_belief_error": np.where(judged, mean, np.nan),
             "worst_belief_error": np.where(judged, tally.worst, np.nan),
@@ -361,5 +359,6 @@ def measure_batch(scenario: Scenario, *, variants: Sequence[Mapping[str, Any]] =
     simulation = Simulation(scenario, variants=variants, logged=False)
     measurer = Measurer(simulation)
     while not simulation.done:
-        measurer.keep(simulation.step())
+        simulation.advance(len(simulation.times), halts=True)
+        measurer.keep(float(simulation.times[simulation.tick - 1]))
     return measurer.measured()

@@ -65,7 +65,7 @@ class Recent:
             heard = tick.heard and _of_these(tick.heard, noises)
             recorder.keep_tick(tick._replace(noises=None if n else noises, heard=heard))
         recorder.finish()
-        measurer = Measurer(simulation)
+        measurer = Measurer(simulation, follows=False)
         kept.add("measures", measurer.measured().table(0))
         tables = kept.tables()
         rows = {name: table.num_rows for name, table in tables.items()}

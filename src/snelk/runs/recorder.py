@@ -12,8 +12,10 @@ from numpy.typing import NDArray
 from snelk.body.doors import Turn
 from snelk.body.outcomes import Effect, Happening
 from snelk.body.scene import Note, Snapshot
+from snelk.engine.copies import EVERY, Copies
 from snelk.engine.simulation import Simulation
 from snelk.engine.throws import Flight
+from snelk.level.columns import plain
 from snelk.mind.ladder import Step
 from snelk.mind.memory import Beliefs
 from snelk.mind.messages import Message
@@ -126,7 +128,7 @@ class Recorder:
         self._voices: list[list[tuple[object, ...]]] = [[] for _ in simulation.setups]
         self._voiced: dict[tuple[int, int], NDArray[np.int8]] = {}
         self._noises: list[Noises] = [Noises.blank(0)]
-        self._heard: list[tuple[float, Heard]] = []
+        self._heard: list[tuple[NDArray[np.float64], Heard]] = []  # with the time of each
         self._last_heard: list[dict[tuple[int, int], float]] = [{} for _ in simulation.setups]
         self._finder = EventFinder(simulation)
         if first is not None:  # nothing is new at it
@@ -155,16 +157,62 @@ class Recorder:
         self._begun = [False] * len(simulation.setups)
         self._events: list[list[Event]] = [[] for _ in simulation.setups]
 
-    def keep(self, time: float) -> None:
-        """Keep the simulation's last tick."""
-        self.keep_tick(tick_of(self.simulation, time))
+    def follow(self) -> None:
+        """Let the simulation's ticks be copied from now on; see `keep_up`."""
+        simulation = self.simulation
+        simulation.copies = copies = Copies(self._size)
+        copies.begin(simulation.tick)
+        even, odd = simulation.poses_of_ticks
+        self._poses.follow(copies, even, ticks=0)
+        self._poses.follow(copies, odd, ticks=1)
+        for blocks, values in (
+            (self._sight, simulation.sight), (self._meters, simulation.meters),
+            (self._contacts, simulation.contacts), (self._beliefs, simulation.beliefs),
+            (self._signals, plain(simulation.world.signals)),
+        ):  # fmt: skip
+            blocks.follow(copies, values)
+        copies.into(self._light, simulation.light)
+        for sense, block in self._awake.items():
+            copies.into(block, simulation.awake_then[sense])
+        maker, listening = simulation.maker, simulation.listening
+        self._noises_of = copies.of_table(lambda: maker.noises.rows, maker.noises.held)
+        self._heard_of = copies.of_table(lambda: listening.heard.rows, listening.heard.held)
+
+    def keep_up(self) -> None:
+        """Keep the ticks up to the simulation's last one, of which only that may have events."""
+        simulation, begun = self.simulation, self._flushed
+        self._filled = simulation.tick - begun
+        time = float(simulation.times[simulation.tick - 1])
+        self._keep_events(tick_of(simulation, time)._replace(noises=None, heard=None))
+        if self._filled == self._size or simulation.done:
+            self._times[: self._filled] = simulation.times[begun : simulation.tick]
+            self._noises.append(Noises(*(values.copy() for values in self._noises_of()[1])))
+            ticks, columns = self._heard_of()
+            self._heard.append((simulation.times[ticks], Heard(*columns)))
+            self._flush()
+            simulation.copies.begin(simulation.tick)
 
     def keep_tick(self, tick: Tick) -> None:
         """Keep a tick, the next after the last that was kept."""
-        n, time = self._filled, tick.t
+        n = self._filled
         for sense, block in self._awake.items():
             block[n] = tick.awake[sense]
         self._signals.keep(n, tick.signals)
+        self._sight.keep(n, tick.sight)
+        self._poses.keep(n, tick.poses)
+        self._meters.keep(n, tick.meters)
+        self._contacts.keep(n, tick.contacts)
+        self._beliefs.keep(n, tick.beliefs)
+        self._light[n] = tick.light
+        self._times[n] = tick.t
+        self._keep_events(tick)
+        self._filled += 1
+        if self._filled == self._size:
+            self._flush()
+
+    def _keep_events(self, tick: Tick) -> None:
+        """Keep what happened at a tick."""
+        time = tick.t
         self._taken += [(time, step) for step in tick.taken]
         self._happenings += [(time, each) for each in tick.happenings]
         self._effects += [(time, each) for each in tick.effects]
@@ -172,22 +220,12 @@ class Recorder:
         self._notes += tick.notes
         self._snapshots += tick.snapshots
         self._flights += tick.flights
-        self._sight.keep(n, tick.sight)
-        self._poses.keep(n, tick.poses)
-        self._meters.keep(n, tick.meters)
-        self._contacts.keep(n, tick.contacts)
-        self._beliefs.keep(n, tick.beliefs)
         self._keep_said(time, tick.said)
         self._told += [(time, message) for message in tick.told]
         if tick.noises is not None:
             self._noises.append(tick.noises)
         if tick.heard is not None:
-            self._heard.append((time, tick.heard))
-        self._light[n] = tick.light
-        self._times[n] = time
-        self._filled += 1
-        if self._filled == self._size:
-            self._flush()
+            self._heard.append((np.full(len(tick.heard.agent), time), tick.heard))
 
     def _keep_said(self, time: float, said: Sequence[Saying]) -> None:
         """Keep messages; with many pairs, only results that changed."""
@@ -328,7 +366,7 @@ class Recorder:
         """Turn the hearing results since the last block into rows and events."""
         judged = [each for _, each in self._heard] or [Heard.none()]
         heard = Heard(*map(np.concatenate, zip(*judged, strict=True)))
-        times = np.repeat([t for t, _ in self._heard], [len(h.agent) for _, h in self._heard])
+        times = np.concatenate([np.zeros(0), *(times for times, _ in self._heard)])
         noises = self._made()
         for v, into in enumerate(self._into):
             end = self._end_of(v)
@@ -367,6 +405,10 @@ class _Blocks:
             )
             for array in values
         )
+
+    def follow(self, copies: Copies, values: Any, *, ticks: int = EVERY) -> None:
+        """Let the arrays be copied at each tick."""
+        copies.into(self._rows, values[0].base, ticks=ticks)
 
     def keep(self, n: int, values: Any) -> None:
         """Keep the arrays as they are now, as tick n."""

@@ -236,10 +236,11 @@ def _replay(
     from snelk.runs.recorder import Recorder
 
     recorder, measurer = Recorder(simulation, into), Measurer(simulation)
+    recorder.follow()
     while not simulation.done:
-        t = simulation.step()
-        recorder.keep(t)
-        measurer.keep(t)
+        simulation.advance(len(simulation.times), halts=True)
+        measurer.keep(float(simulation.times[simulation.tick - 1]))
+        recorder.keep_up()
         if progress is not None:
             progress(simulation.tick, len(simulation.times))
     recorder.finish()

@@ -1,7 +1,7 @@
 cimport cython
 
 from snelk.mind.columns cimport BeliefColumns, SignalColumns
-from snelk.runs.columns cimport CountStageColumns, PairColumns, TallyColumns
+from snelk.engine.columns cimport CountStageColumns, PairColumns, TallyColumns
 from snelk.senses.columns cimport ContactColumns, HeardColumns, PoseColumns
 
 cdef double NAN, SLACK, REACHED
@@ -13,8 +13,8 @@ cdef Py_ssize_t NO_BELIEF, SENSED, IN_VIEW, HEARD, NOBODY
     unseen=double, dx=double, error=double,
 )
 cdef void _count_pairs(
-    PairColumns pairs, const unsigned char[::1] alive, double t, double undone, PoseColumns poses,
-    const signed char[:, :, :, ::1] failed, ContactColumns contacts,
+    PairColumns pairs, const Py_ssize_t[::1] last, Py_ssize_t tick, double t, double undone,
+    PoseColumns poses, const signed char[:, :, :, ::1] failed, ContactColumns contacts,
     const double[:, :, ::1] loudness,
     const double[:, :, ::1] meter, BeliefColumns beliefs, TallyColumns tally,
 ) noexcept
@@ -24,17 +24,22 @@ cdef void _count_pairs(
     highest=double,
 )
 cdef void _count_agents(
-    const unsigned char[::1] alive, double t, PoseColumns poses, const int[::1] characters,
+    const Py_ssize_t[::1] last, Py_ssize_t tick, double t, PoseColumns poses,
+    const int[::1] characters,
     SignalColumns signals, const double[:, :, ::1] rank, const unsigned char[:, ::1] used,
     TallyColumns tally,
 ) noexcept
 
 @cython.locals(pair=Py_ssize_t, v=Py_ssize_t)
 cdef void _count_heard(
-    const unsigned char[::1] alive, HeardColumns heard, Py_ssize_t pairs, double[:, :, ::1] found,
+    const Py_ssize_t[::1] last, Py_ssize_t tick, HeardColumns heard, Py_ssize_t pairs,
+    double[:, :, ::1] found,
 ) noexcept
 
-@cython.locals(rows=Py_ssize_t, variants=Py_ssize_t, same=bint)
-cdef bint _count(
-    CountStageColumns stage, const unsigned char[::1] alive, double t, PoseColumns poses,
+cdef bint _is_over(const Py_ssize_t[::1] last, Py_ssize_t v, Py_ssize_t tick) noexcept nogil
+
+@cython.locals(rows=Py_ssize_t, same=bint)
+cdef bint count_tick(
+    CountStageColumns stage, Py_ssize_t tick, double t, PoseColumns poses, HeardColumns heard,
+    Py_ssize_t pairs,
 ) noexcept

@@ -7,14 +7,11 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import hypot, isnan
 from numpy.typing import NDArray
 
-from snelk.level.columns import agree, door, laid_out, plain
+from snelk.engine.tally import CountStage, Pairs, Tally
 from snelk.mind.memory import NO_BELIEF, Beliefs
 from snelk.mind.meter import REACHED
 from snelk.mind.signals import Signals
-from snelk.runs.columns import CountStageColumns
-from snelk.runs.tally import CountStage, Pairs, Tally
 from snelk.senses.bodies import Poses
-from snelk.senses.columns import HeardColumns, PoseColumns
 from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.hearing import HEARD, NOBODY, Heard
 from snelk.senses.sight import IN_VIEW
@@ -22,51 +19,47 @@ from snelk.senses.sight import IN_VIEW
 if not compiled:  # else it is the C library's, by the import above
     from snelk.level.columns import hypot
 
+Codes = NDArray[np.int64]
+
 NAN = float("nan")
 
 SLACK = 1e-9
 """Times this close are the same, s."""
 
 
-@door
-def count(stage: CountStage, alive: NDArray[np.bool_], t: float, poses: Poses) -> None:
-    """What a tick adds: senses, meters and beliefs, walking and alert states.
+def count_tick(
+    stage: CountStage, tick: int, t: float, poses: Poses, heard: Heard, pairs: int
+) -> bool:
+    """What a tick adds: senses, meters and beliefs, walking, alert states and noises.
 
-    Args:
-        stage: The counts are added to.
-        alive: (variant,) which variants have not ended.
-        t: The time of the tick, s.
-        poses: Everybody's poses.
-
-    Raises:
-        ValueError: These arrays do not agree.
+    Of variants that have not ended before. False, and nothing is counted, if arrays disagree.
     """
-    if not _count(laid_out(CountStageColumns, stage), alive, t, laid_out(PoseColumns, poses)):
-        raise ValueError("poses or variants do not match the counts")
-
-
-def _count(stage: CountStage, alive: NDArray[np.bool_], t: float, poses: Poses) -> bool:
-    rows, variants = poses.x.shape[0], stage.tally.end.shape[0]
-    same: bool = (
-        alive.shape[0] == variants
-        and poses.x.shape[1] == stage.loudness.shape[2]
-        and (rows == 1 or rows == variants)
+    rows = poses.x.shape[0]
+    same: bool = poses.x.shape[1] == stage.loudness.shape[2] and (
+        rows == 1 or rows == stage.last.shape[0]
     )
     if not same:
         return False
     _count_pairs(
-        stage.pairs, alive, t, stage.undone, poses, stage.sight.failed, stage.contacts,
+        stage.pairs, stage.last, tick, t, stage.undone, poses, stage.sight.failed, stage.contacts,
         stage.loudness, stage.meters.value, stage.beliefs, stage.tally,
     )  # fmt: skip
     _count_agents(
-        alive, t, poses, stage.characters, stage.signals, stage.rank, stage.used, stage.tally
-    )
+        stage.last, tick, t, poses, stage.characters, stage.signals, stage.rank, stage.used,
+        stage.tally,
+    )  # fmt: skip
+    _count_heard(stage.last, tick, heard, pairs, stage.tally.noises_heard)
     return True
+
+
+def _is_over(last: Codes, v: int, tick: int) -> bool:
+    return last[v] >= 0 and last[v] < tick
 
 
 def _count_pairs(
     pairs: Pairs,
-    alive: NDArray[np.bool_],
+    last: Codes,
+    tick: int,
     t: float,
     undone: float,
     poses: Poses,
@@ -78,8 +71,8 @@ def _count_pairs(
     tally: Tally,
 ) -> None:
     with nogil:
-        for v in range(len(alive)):
-            if not alive[v]:
+        for v in range(len(last)):
+            if _is_over(last, v, tick):
                 continue
             p = v if len(poses.x) > 1 else 0
             for n in range(len(pairs.agent)):
@@ -128,7 +121,8 @@ def _count_pairs(
 
 
 def _count_agents(
-    alive: NDArray[np.bool_],
+    last: Codes,
+    tick: int,
     t: float,
     poses: Poses,
     characters: NDArray[np.int32],
@@ -138,8 +132,8 @@ def _count_agents(
     tally: Tally,
 ) -> None:
     with nogil:
-        for v in range(len(alive)):
-            if not alive[v]:
+        for v in range(len(last)):
+            if _is_over(last, v, tick):
                 continue
             p = v if len(poses.x) > 1 else 0
             tally.end[v] = t
@@ -158,27 +152,13 @@ def _count_agents(
                         tally.highest_rank[v, a] = rank[v, a, state]
 
 
-@door
-def count_heard(
-    alive: NDArray[np.bool_], heard: Heard, pairs: int, found: NDArray[np.float64]
-) -> None:
-    """Add up the noises of each maker that were heard.
-
-    Args:
-        alive: (variant,) which have not ended.
-        heard: What became of noises at ears.
-        pairs: How many pairs of noise and ear that is.
-        found: (variant, agent, target) added to.
-    """
-    agree((0 <= pairs <= len(plain(heard).row), len(alive) == len(found)), (True, True))
-    _count_heard(alive, laid_out(HeardColumns, heard), pairs, found)
-
-
 def _count_heard(
-    alive: NDArray[np.bool_], heard: Heard, pairs: int, found: NDArray[np.float64]
+    last: Codes, tick: int, heard: Heard, pairs: int, found: NDArray[np.float64]
 ) -> None:
     with nogil:
         for pair in range(pairs):
             v = heard.variant[pair]
-            if heard.failed[pair] == HEARD and heard.by[pair] != NOBODY and alive[v]:
+            if heard.failed[pair] != HEARD or heard.by[pair] == NOBODY:
+                continue
+            if not _is_over(last, v, tick):
                 found[v, heard.agent[pair], heard.by[pair]] += 1.0

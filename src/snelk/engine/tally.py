@@ -57,6 +57,7 @@ class Tally(NamedTuple):
     last_y: Numbers
     highest_rank: Numbers  # (variant, agent)
     states: Numbers  # (variant, agent, state)
+    noises_heard: Numbers  # (variant, agent, target) who made them
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -69,14 +70,17 @@ class Tally(NamedTuple):
             last_y="variants agents",
             highest_rank="variants agents",
             states="variants agents states",
+            noises_heard="variants agents targets",
         )
 
     @classmethod
-    def blank(cls, variants: int, pairs: int, agents: int, states: int) -> Tally:
-        """Nothing yet."""
+    def blank(cls, variants: int, pairs: int, shape: tuple[int, int], states: int) -> Tally:
+        """Nothing yet; the shape is that of (agent, target)."""
+        agents, targets = shape
         by_agent = ("walked", "last_x", "last_y", "highest_rank")
         shapes = dict.fromkeys(by_agent, (variants, agents))
         shapes |= {"end": (variants,), "states": (variants, agents, states)}
+        shapes["noises_heard"] = variants, agents, targets
         never = ("first_sensed", "first_seen", "first_noticed", "first_full", "end")
         first = dict.fromkeys((*never, "last_x", "last_y", "highest_rank"), np.nan)
         first |= {"turned": -np.inf, "was_seen": False}
@@ -93,6 +97,7 @@ class CountStage(NamedTuple):
 
     undone: float  # a change of view that is undone within so long counts as flicker, s
     pairs: Pairs
+    last: NDArray[np.int64]  # (variant,) the tick at which it ended, or -1
     sight: Sight
     contacts: Contacts
     loudness: Numbers  # (variant, agent, target) of what was heard at this tick
@@ -111,6 +116,8 @@ class CountStage(NamedTuple):
             meter.shape, plain(self.sight).failed.shape[:3], plain(self.contacts).touch.shape,
             self.loudness.shape, plain(self.beliefs).x.shape,
         )  # fmt: skip
+        agree(self.last.shape, (len(meter),))
+        agree(self.loudness.shape, tally.noises_heard.shape)
         agree(pairs.metered.shape, pairs.notice.shape, tally.unseen.shape)
         agree(tally.unseen.shape, (len(meter), len(pairs.agent)))
         agree(self.used.shape, plain(self.signals).state.shape, tally.walked.shape)
