@@ -264,9 +264,11 @@ def decided(
     )  # fmt: skip
     found = decide(stage, signals, 1, 0.1)
     assert found == ready.sum()
-    told = np.zeros((1, 1, agents), np.bool_)  # and of expectations
-    which_hold(code, signals, facts, drawn, np.zeros(table.deepest), told)
-    assert held_on or told[0, 0].tolist() == ready[0, :, 0].tolist()
+    everybody = np.ones((1, agents), np.bool_)
+    for asked in (everybody, np.arange(agents)[None] % 2 == 0):  # and of expectations
+        told = np.zeros((1, 1, agents), np.bool_)
+        which_hold(code, signals, facts, drawn, np.zeros(table.deepest), asked, told)
+        assert held_on or told[0, 0].tolist() == (ready[0, :, 0] & asked[0]).tolist()
     return ready[0, :, 0].tolist()
 
 

@@ -55,5 +55,5 @@ cdef double _joined(Py_ssize_t step, double left, double right) noexcept nogil
 @cython.locals(program=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, value=double)
 cdef void _which_hold(
     CodeColumns code, SignalColumns signals, FactColumns facts, const double[:, :, ::1] table,
-    double[::1] stack, unsigned char[:, :, ::1] found,
+    double[::1] stack, const unsigned char[:, ::1] asked, unsigned char[:, :, ::1] found,
 ) noexcept

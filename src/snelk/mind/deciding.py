@@ -90,9 +90,14 @@ def which_hold(
     facts: Facts,
     table: NDArray[np.float64],
     stack: NDArray[np.float64],
+    asked: NDArray[np.bool_],
     found: NDArray[np.bool_],
 ) -> None:
-    """The value of each condition for all: (condition, variant, agent), overwritten."""
+    """The value of each condition: (condition, variant, agent), overwritten.
+
+    Only of those (condition, agent) for whom it is asked.
+    """
+    agree(asked.shape, (len(found), found.shape[2]))
     agree(found.shape, (len(plain(code).starts) - 1, *plain(signals).seen.shape))
     agree(table.shape[1:], plain(signals).seen.shape)
     agree(plain(facts).values.shape[:2], (len(plain(facts).absent), found.shape[1]))
@@ -103,6 +108,7 @@ def which_hold(
         laid_out(FactColumns, facts),
         table,
         stack,
+        asked,
         found,
     )
 
@@ -113,12 +119,13 @@ def _which_hold(
     facts: Facts,
     table: NDArray[np.float64],
     stack: NDArray[np.float64],
+    asked: NDArray[np.bool_],
     found: NDArray[np.bool_],
 ) -> None:
     with nogil:
         for program in range(len(found)):
-            for v in range(found.shape[1]):
-                for a in range(found.shape[2]):
+            for a in range(found.shape[2]):
+                for v in range(found.shape[1] if asked[program, a] else 0):
                     value = _value(code, program, signals, facts, table, stack, v, a)
                     found[program, v, a] = value != 0.0
 

@@ -290,11 +290,11 @@ class Ladders:
             self.since[v, a] = 0
         return Step(v, a, NOBODY, before if name else NO_LADDER, after, NO_TRANSITION, np.nan, ())
 
-    def asker(self, conditions: Sequence[Condition]) -> Asker:
-        """An evaluator of conditions without chance, for any tick."""
+    def asker(self, conditions: Sequence[Condition], asked: Truths) -> Asker:
+        """An evaluator of conditions without chance, for any tick; see `Asker`."""
         words = [word for word in self._table.words if word]
         table = Table(words, tuple(self.attributes))
-        return Asker(table, table.code_of(conditions), self._laid_facts, self.state.shape)
+        return Asker(table, table.code_of(conditions), self._laid_facts, asked, self.state.shape)
 
     def _draw(self, v: int, a: int) -> None:
         """Draw what the chances of an agent's state are compared with, once for each stay."""
@@ -314,27 +314,32 @@ class Asker:
         table: What they ask for beside signals and attributes.
         code: Their programs.
         facts: Everybody's attributes, as compiled loops read them.
+        asked: (condition, agent) of whom each is asked.
         shape: Variants and agents.
 
     Attributes:
         found: (condition, variant, agent) their values; overwritten each time.
     """
 
-    def __init__(self, table: Table, code: Code, facts: Facts, shape: tuple[int, ...]) -> None:
-        self._table, self._facts = table, facts
+    def __init__(
+        self, table: Table, code: Code, facts: Facts, asked: Truths, shape: tuple[int, ...]
+    ) -> None:
+        self._table, self._facts, self._asked = table, facts, asked
         self._code = laid_out(CodeColumns, code)
         self._values = np.zeros((len(table.leaves), *shape))
         self._stack = np.zeros(table.deepest)
         self.found = np.zeros((len(code.starts) - 1, *shape), dtype=np.bool_)
 
     def ask(self, signals: Signals, look_up: Callable[[Node], NDArray[Any]]) -> Truths:
-        """(condition, variant, agent) their values; overwritten by the next call.
+        """(condition, variant, agent) their values, false of others; overwritten by the next call.
 
         `look_up` gives the values, (variant, agent), of what is no signal.
         """
         for row, leaf in enumerate(self._table.leaves):
             self._values[row] = look_up(leaf)
-        which_hold(self._code, signals, self._facts, self._values, self._stack, self.found)
+        which_hold(
+            self._code, signals, self._facts, self._values, self._stack, self._asked, self.found
+        )
         return self.found
 
 

@@ -131,8 +131,8 @@ class Measurer:
 
     def keep(self, t: float) -> None:
         """Take in the events of the simulation's last tick, before anybody empties its logs."""
-        simulation = self.simulation
-        if simulation.world.active:
+        simulation, world = self.simulation, self.simulation.world
+        if world.taken or world.happenings or world.outcomes.happenings or world.notes:
             alive = (simulation.last < 0) | (simulation.last == simulation.tick - 1)
             self._keep_states(t, alive)
             self._keep_searches(alive)

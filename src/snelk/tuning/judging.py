@@ -91,10 +91,15 @@ class Judge:
         self._trials = [_trials(simulation, each) for each in expectations.values()]
         every = [each for trials in self._trials for each in trials if isinstance(each, TickTrial)]
         self._waiting = [each for each in every if each.said.since is not None]
-        conditions = [each.said.when for each in every if isinstance(each.said, Holding)]
-        numbers = {when: n for n, when in enumerate(dict.fromkeys(conditions))}
+        holding = [
+            (each.said.when, each.agents) for each in every if isinstance(each.said, Holding)
+        ]
+        numbers = {when: n for n, when in enumerate(dict.fromkeys(when for when, _ in holding))}
+        asked = np.zeros((len(numbers), len(simulation.agents)), dtype=np.bool_)
+        for when, agents in holding:
+            asked[numbers[when], agents] = True
         ladders = simulation.world.ladders
-        self._asker = ladders.asker([parse(when) for when in numbers])
+        self._asker = ladders.asker([parse(when) for when in numbers], asked)
         stage = JudgeStage(
             sight=laid_out(SightColumns, simulation.sight),
             contacts=laid_out(ContactColumns, simulation.contacts),
