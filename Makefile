@@ -40,6 +40,7 @@ bench: $(VENV)/.ready-dev
 	$(BIN)/python benchmarks/sneaking.py
 	$(BIN)/python benchmarks/cluster.py
 	$(BIN)/python benchmarks/start.py
+	$(BIN)/python benchmarks/answers.py
 	$(BIN)/python benchmarks/page.py
 	$(BIN)/python benchmarks/tuning.py
 	$(BIN)/python benchmarks/serving.py

@@ -7,6 +7,7 @@ import json
 import math
 import os
 import random
+import re
 import shutil
 import time
 from pathlib import Path
@@ -178,8 +179,8 @@ CHANGES: dict[str, dict[str, Any]] = {
 @pytest.mark.parametrize("night", NIGHTS)
 def test_what_is_tried_is_what_is_written(night: Path, tmp_path: Path) -> None:
     path = copied(night, tmp_path / "copy")
-    half = path.read_text().replace("\nend = 90.0", "\nend = 45.0")  # of the longer night
-    path.write_text(half.partition("[expect.dog-hears-the-gravel]")[0])
+    half = re.sub(r"(?m)^end = .*$", "end = 45.0", path.read_text())
+    path.write_text(half.partition("[expect.")[0])
     bench = Workbench(path)
     changes = dict(CHANGES["croft" if "croft" in str(night.parent) else "mill"])
     setup = bench.scenario.setup
