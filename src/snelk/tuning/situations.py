@@ -94,8 +94,9 @@ def situations(
         return None
     values = {}
     for key, domain in domains.items():  # each value with every one of all the others
-        every //= len(domain)
-        values[key] = np.tile(np.repeat(np.array(domain), every), count // (every * len(domain)))
+        every //= max(len(domain), 1)
+        turns = count // max(every * len(domain), 1)
+        values[key] = np.tile(np.repeat(np.array(domain), every), turns)
     possible = _possible(values, profile, state)
     return Situations({key: each[possible] for key, each in values.items()})
 
