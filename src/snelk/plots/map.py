@@ -52,18 +52,17 @@ from snelk.plots.scent import ScentArtists, draw_trails, trail_handles
 from snelk.plots.sound import NoiseArtists, draw_noises, ear_height, noise_handles
 from snelk.plots.style import Drawing, new_figure
 from snelk.runs.dense import beliefs_at, not_sensed
+from snelk.runs.reasons import reason_of_look
 from snelk.runs.spans import REASONS
 from snelk.runs.standing import awake_at, cones_at, state_at
 from snelk.runs.turning import level_at
 from snelk.senses.gates import SIGHT
-from snelk.senses.sight import GATES
 
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
     from matplotlib.axes import Axes
 
     from snelk.level.level import Level
-    from snelk.runs.answers import Answer
     from snelk.runs.run import Run
 
 CROWD = 6
@@ -369,17 +368,13 @@ def _draw_rays(
             noticed = run.setup.profile_of(agent).sees(run.setup.cast[target].team)
             if target == agent or agent not in poses or not noticed:
                 continue
-            answer = run.why(agent, target, at=t)
-            reason = _reason(answer)
+            reason, place = reason_of_look(run, agent, target, at=t)
             if reason in ("cares", "present", "awake"):
                 continue
             style = REASON_STYLES[reason]
             a, b = poses[agent], poses[target]
-            end = (
-                answer.wall_place[:2]
-                if reason == "line_of_sight" and answer.wall_place
-                else (b.x, b.y)
-            )
+            wall = place if reason == "line_of_sight" else None
+            end = (b.x, b.y) if wall is None else wall
             ax = artists.axes
             (line,) = ax.plot(
                 [a.x, end[0]],
@@ -389,7 +384,7 @@ def _draw_rays(
                 lw=1.8 if reason == "in_view" else 1.3,
                 zorder=5,
             )
-            if reason == "line_of_sight" and answer.wall_place:
+            if wall is not None:
                 ax.plot(
                     *end,
                     marker=style.mark,
@@ -420,13 +415,6 @@ def _draw_rays(
                     zorder=5.5,
                 )
             artists.rays[agent, target] = (reason, line)
-
-
-def _reason(answer: Answer) -> str:
-    """The answer's reason as in `Span.reason`."""
-    if answer.in_view:
-        return "in_view"
-    return max((cone.result for cone in answer.cones), key=GATES.index, default="present")
 
 
 def _draw_ghosts(

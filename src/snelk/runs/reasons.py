@@ -76,6 +76,23 @@ def explain(run: Record, agent: str, target: str, *, at: float) -> Answer:
     )
 
 
+def reason_of_look(
+    run: Record, agent: str, target: str, *, at: float
+) -> tuple[str, tuple[float, float] | None]:
+    """What `explain` finds of the last look only, and at once: a reason as in `Span.reason`.
+
+    That is "in_view", or of the cone that came farthest the gate that failed. And the place, in
+    plan, of the wall that was in the way, if any was.
+    """
+    moment = moment_of(run, agent, target, at)
+    sight = moment.look(level_at(run, moment.tick))
+    a, j, cones = moment.a, moment.j, len(run.setup.profile_of(agent).cones)
+    failed = sight.failed[0, a, j, :cones].tolist()
+    x, y, _ = sight.wall_place[0, a, j].tolist()
+    place = None if sight.wall[0, a, j] == NO_WALL else (x, y)
+    return "in_view" if IN_VIEW in failed else GATES[max(failed, default=0)], place
+
+
 def _lacks(run: Record, agent: str, target: str, at: float) -> Iterator[str]:
     """What an agent lacks for something to happen."""
     member, profile = run.setup.cast[agent], run.setup.profile_of(agent)
