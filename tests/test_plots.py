@@ -18,6 +18,7 @@ from snelk.plots.appearance import NOISE, REASON_STYLES
 from snelk.plots.sound import carried
 from snelk.plots.style import save_figure
 from snelk.plots.sweep import plot_sweep
+from snelk.runs.reasons import reason_of_look
 from snelk.senses.sight import GATES
 from snelk.tuning.reading import tradeoffs_of
 
@@ -33,6 +34,7 @@ def test_map_shows_everybody_who_is_there_and_their_rays(night: snelk.Run) -> No
     for (agent, target), reason in reasons.items():  # of the cone that comes farthest
         results = [cone.result for cone in night.why(agent, target, at=40.0).cones]
         assert reason == max(results, key=[*GATES, "in_view"].index)
+    assert reason_of_look(night, "farmer", "fox", at=65.0) == ("light", None)  # near: range
     # A blocked ray ends at the wall, one in view at the target.
     answer = night.why("gander", "fox", at=40.0)
     blocked = drawn.rays["gander", "fox"][1]
