@@ -67,6 +67,6 @@ $(VENV)/.ready-dev: pyproject.toml $(LOOPS) | $(VENV)/bin/python
 	@touch $@ $(VENV)/.ready
 
 clean:
-	rm -rf $(VENV) .mypy_cache .pytest_cache .ruff_cache .hypothesis build dist src/snelk/_built.txt src/snelk/config/_syntax.bin
+	rm -rf $(VENV) .pytest_cache .ruff_cache .hypothesis build dist src/snelk/_built.txt src/snelk/config/_syntax.bin
 	find src -name '*.so' -delete
 	find src -name __pycache__ -prune -exec rm -rf {} +
