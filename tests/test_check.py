@@ -288,6 +288,18 @@ def test_findings_about_waiting_and_activities(tmp_path: Path) -> None:
     )
     deaf = {"in": change("calm", "wary", "heard")}
     assert sorted(found({"noise": []}, **deaf)) == ["never-true", "nothing-to-hear"]
+    own: dict[str, object] = {"noise": [{"t": 1, "kind": "x", "reach": 3, "by": "guard"}]}
+    assert sorted(found(own, **deaf)) == ["never-true", "noise-nobody-hears", "nothing-to-hear"]
+    # Who forgets everything cannot be told anything.
+    told = {"states": STATES, "transitions": {"in": change("calm", "wary", "told"), "out": BACK}}
+    for memory in ({}, {"memory": {}}):
+        eye = {"body": "post", "notices": ["home"], "ladder": told, **memory}
+        listens: dict[str, object] = {
+            "profiles.watcher.tell": {"teams": ["visitors"]},
+            "profiles.watcher.notices": ["visitors", "home"],
+            "cast.guest.profile": "eye", "profiles.eye": eye,
+        }  # fmt: skip
+        assert ("never-true" in found(listens)) == (not memory)
     # Who is observed waits for its watcher to look again.
     twin: dict[str, object] = {
         "cast.guest.profile": "eye", "profiles.eye": {

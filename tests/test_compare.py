@@ -19,6 +19,7 @@ from test_cli import command
 import snelk
 from snelk.plots.compare import plot_compare
 from snelk.tuning.compare import NEAR, _paired
+from snelk.tuning.looks import Samples, first_unlike
 
 NIGHT = snelk.croft() / "night.toml"
 RANGE = "profiles.watcher.cones.front.range"
@@ -103,6 +104,33 @@ def test_every_agent_parts_at_the_first_tick_at_which_its_tables_do(
         assert found.get(agent, math.inf) == first_difference(night, other, agent), agent
     assert found
     assert list(found.values()) == sorted(found.values())
+
+
+def test_what_was_seen_lasts_until_the_next_look(tmp_path: Path) -> None:
+    path = samples.write_sample(tmp_path, track=WALK)
+    seldom = {"clock.dt": 0.1, "profiles.watcher.look_every": 0.7}
+    runs = [snelk.run(path, overrides={**seldom, RANGE: r}) for r in (8.0, 10.0)]
+    late, early = (run.measures.set_index("key").value["guard.guest.first_seen"] for run in runs)
+    found = snelk.compare(*runs)
+    between = (found.times >= early - 1e-6) & (found.times < late - 1e-6)
+    assert found.differs("guard").tolist() == between.tolist()
+    assert between.sum() > 7
+
+
+def test_how_many_noises_and_which_posture_matter(tmp_path: Path) -> None:
+    path = samples.write_sample(tmp_path, guest="at = [90, 90]")
+    bang = {"t": 1.0, "kind": "bang", "by": "guest", "at": [4, 4], "reach": 9.0}
+    ears = {"clock.end": 3.0, "profiles.watcher.hearing": {}}
+    for one, other, kind, t in (
+        ({"noise": [bang]}, {"noise": [bang, bang]}, "hearing", 1.0),
+        ({}, {"cast.guard.posture": "crouched"}, "pose", 0.0),
+    ):
+        runs = [snelk.run(path, overrides=ears | more) for more in (one, other)]
+        (parted,) = snelk.compare(*runs).first_differences
+        assert (parted.agent, parted.t, parted.kind) == ("guard", t, kind)
+    times, none = np.zeros(1), np.full((1, 1), np.nan)
+    nowhere, origin = (Samples(times, ("fox",), each) for each in (none, np.zeros((1, 1))))
+    assert first_unlike(nowhere, origin, times) == (0.0, "fox")
 
 
 def test_what_went_in_otherwise_is_named(tmp_path: Path) -> None:

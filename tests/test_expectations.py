@@ -156,9 +156,10 @@ def test_any_and_each_of_several_agents() -> None:
     geese = ["goose-1", "goose-2"]  # with this seed goose-1 never notices the fox
     for group, met in (("any_of", True), ("each_of", False)):
         notices = {"target": "fox", "before": 60.0}
-        changed = night.changed({"expect": {"warned": {group: geese, "notices": notices}}})
-        (verdict,) = snelk.verify(changed)
-        assert verdict.met == met
+        sure = {group: geese, "once": {"when": "meter >= 0.4", "before": 60.0}}
+        expect = {"sure": sure, "warned": {group: geese, "notices": notices}}
+        first, verdict = snelk.verify(night.changed({"expect": expect}))
+        assert first.met == verdict.met == met
     assert verdict.failures[0].ask[0] in geese
 
 

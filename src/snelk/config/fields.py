@@ -33,7 +33,7 @@ def unit_of_field(field: Any) -> str:
     if isinstance(field, FieldInfo):
         extra = field.json_schema_extra
         unit = str(extra.get("unit", "")) if isinstance(extra, dict) else ""
-        parts = (*field.metadata, field.annotation)
+        parts = (field.annotation,)
     else:  # what annotates a type comes before it
         unit, parts = "", get_args(field)
         parts = parts[::-1] if get_origin(field) is Annotated else parts

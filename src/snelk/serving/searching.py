@@ -122,8 +122,8 @@ def search(what: Reply, say: Callable[[Reply], None]) -> None:
 def main() -> None:
     """Run the search given in a line on standard input, until that is closed; answer in lines."""
     seldom_look_for_garbage()
-    # Helpers that are stopped may leave a lock to joblib's tracker of such, which removes it. That
-    # it has is of no use to whoever reads what `snelk tune` says.
+    # A helper that is stopped may leave a lock behind. joblib removes it, and warns of it; who
+    # reads what `snelk tune` says can do nothing about that.
     given = os.environ.get("PYTHONWARNINGS")
     os.environ["PYTHONWARNINGS"] = ",".join(filter(None, (given, "ignore:resource_tracker")))
     line = _line()
