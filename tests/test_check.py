@@ -288,9 +288,20 @@ def test_findings_about_waiting_and_activities(tmp_path: Path) -> None:
     )
     deaf = {"in": change("calm", "wary", "heard")}
     assert sorted(found({"noise": []}, **deaf)) == ["never-true", "nothing-to-hear"]
-    own: dict[str, object] = {"noise": [{"t": 1, "kind": "x", "reach": 3, "by": "guard"}]}
+    own: dict[str, object] = {
+        "noise": [{"t": 1, "kind": "x", "reach": 3, "by": "guard"}],
+        "profiles.watcher.notices": ["visitors", "home"],
+    }
     assert sorted(found(own, **deaf)) == ["never-true", "noise-nobody-hears", "nothing-to-hear"]
-    # Who forgets everything cannot be told anything.
+    # Nobody tells itself anything, nor gives itself an alarm; who forgets everything is not told.
+    tells = {"profiles.watcher.tell": {"teams": ["home"]}}
+    alarm = {"out": change("wary", "calm", "seen", then={"alarm": ["home"]})}
+    hears = {"in": change("calm", "wary", "told")}
+    assert "never-true" in found(tells, **hears)
+    assert "never-true" in found({}, **alarm, **hears)
+    second = {"cast.guest.profile": "watcher", "cast.guest.team": "home"}
+    assert "never-true" not in found(tells | second, **hears)
+    assert "never-true" not in found(second, **alarm, **hears)
     told = {"states": STATES, "transitions": {"in": change("calm", "wary", "told"), "out": BACK}}
     for memory in ({}, {"memory": {}}):
         eye = {"body": "post", "notices": ["home"], "ladder": told, **memory}
