@@ -14,6 +14,7 @@ from snelk.body.searching cimport _go_to_next, _plan_points, keeps_now, seek, th
 from snelk.body.wandering cimport wander
 from snelk.level.footing cimport height_of
 from snelk.level.columns cimport GroundStageColumns, LinkColumns
+from snelk.level.lengths cimport hypot
 from snelk.level.walking cimport onto, part_on, sheet_at, way_between
 from snelk.mind.columns cimport AttendedColumns, CellColumns, DrawnColumns
 from snelk.senses.columns cimport PoseColumns

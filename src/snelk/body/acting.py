@@ -7,7 +7,7 @@ is up. Its goals are recorded, and the paths are found afterwards.
 from __future__ import annotations
 
 from cython import Py_ssize_t, cast, compiled, nogil
-from cython.cimports.libc.math import hypot, isnan
+from cython.cimports.libc.math import isnan
 
 from snelk.body.agreeing import agreed
 from snelk.body.columns import (
@@ -68,7 +68,7 @@ if not compiled:  # else it is the loop's own, by the .pxd
         think_of_cells,
     )
     from snelk.body.wandering import wander
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
     from snelk.level.footing import height_of
     from snelk.level.walking import onto, part_on, sheet_at, way_between
 

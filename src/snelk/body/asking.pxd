@@ -3,6 +3,7 @@ cimport cython
 from snelk.body.columns cimport MovingColumns, StandingColumns
 from snelk.body.moving cimport off_heading
 from snelk.level.columns cimport ZoneColumns
+from snelk.level.lengths cimport hypot
 from snelk.level.within cimport inside
 from snelk.mind.columns cimport AttendedColumns, DrawnColumns, SignalColumns
 from snelk.senses.columns cimport BodyColumns, PoseColumns

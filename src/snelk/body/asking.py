@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled, nogil
-from cython.cimports.libc.math import atan2, fabs, hypot, isnan
+from cython.cimports.libc.math import atan2, fabs, isnan
 from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns, StandingColumns
@@ -21,7 +21,7 @@ from snelk.senses.columns import BodyColumns, PoseColumns
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.moving import off_heading
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
     from snelk.level.within import inside
 
 INF = float("inf")

@@ -8,6 +8,7 @@ from snelk.body.moving cimport _come_to_end, _stand, _want
 from snelk.body.streams cimport whole_of
 from snelk.level.casting cimport share_past
 from snelk.level.columns cimport GroundStageColumns
+from snelk.level.lengths cimport hypot
 from snelk.level.walking cimport _length_of_way, height_on, is_on, sheet_at, straight_on
 from snelk.mind.columns cimport AttendedColumns, DrawnColumns
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled
-from cython.cimports.libc.math import cos, hypot, isnan, sin
+from cython.cimports.libc.math import cos, isnan, sin
 
 from snelk.body.agreeing import agreed
 from snelk.body.columns import BodyStageColumns, FlightStageColumns, MovingColumns
@@ -26,7 +26,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.moving import _come_to_end, _stand, _want
     from snelk.body.streams import whole_of
     from snelk.level.casting import share_past
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
     from snelk.level.walking import (
         _length_of_way,
         height_on,

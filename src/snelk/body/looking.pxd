@@ -3,6 +3,7 @@ cimport cython
 from snelk.body.moving cimport off_heading
 from snelk.level.casting cimport share_past
 from snelk.level.columns cimport GridColumns, ScratchColumns, ZoneColumns
+from snelk.level.lengths cimport hypot
 from snelk.senses.columns cimport (
     AroundColumns, BodyColumns, LightColumns, PoseColumns, SightLimitColumns,
     SightNumberColumns,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled
-from cython.cimports.libc.math import atan2, fabs, hypot
+from cython.cimports.libc.math import atan2, fabs
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, ZoneColumns, agree, door, laid_out, plain
@@ -26,7 +26,7 @@ from snelk.senses.surroundings import Around
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.moving import off_heading
     from snelk.level.casting import share_past
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
     from snelk.senses.shining import lamp_light
     from snelk.senses.surrounding import light_at
 

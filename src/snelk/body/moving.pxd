@@ -3,6 +3,7 @@ cimport cython
 from snelk.body.columns cimport DoingColumns, GivenColumns, MovingColumns, PlacedColumns, PlaceStageColumns
 from snelk.level.columns cimport FloorColumns, LinkColumns
 from snelk.level.footing cimport height_of, highest_below
+from snelk.level.lengths cimport hypot
 from snelk.senses.columns cimport PoseColumns
 
 cdef double INF, PI, GLANCE, NEAR, STEP

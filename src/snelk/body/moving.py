@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import Py_ssize_t, cast, compiled, nogil
-from cython.cimports.libc.math import atan2, cos, fabs, fmod, hypot, isnan, sin, sqrt
+from cython.cimports.libc.math import atan2, cos, fabs, fmod, isnan, sin, sqrt
 from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns, PlacedColumns, PlaceStageColumns
@@ -27,7 +27,7 @@ from snelk.level.links import Links
 from snelk.senses.bodies import Poses
 
 if not compiled:  # else it is the C library's, by the import above
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
     from snelk.level.footing import height_of, highest_below
 
 INF = float("inf")

@@ -2,6 +2,7 @@ cimport cython
 
 from snelk.body.columns cimport DoingColumns, MovingColumns, RoundStageColumns
 from snelk.body.moving cimport _stand, _want
+from snelk.level.lengths cimport hypot
 from snelk.senses.columns cimport PoseColumns
 
 cdef double NAN, NEVER, KEEP_UP

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from cython import compiled
-from cython.cimports.libc.math import hypot, isnan
+from cython.cimports.libc.math import isnan
 
 from snelk.body.doing import KEEP_UP, NEVER, Doing
 from snelk.body.paces import Moving
@@ -20,7 +20,7 @@ from snelk.senses.bodies import Poses
 
 if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.moving import _stand, _want
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
 
 NAN = float("nan")
 

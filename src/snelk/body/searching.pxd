@@ -9,6 +9,7 @@ from snelk.body.looking cimport look_at_all
 from snelk.body.moving cimport _nearness, _stand, _want, note_news
 from snelk.level.columns cimport GroundStageColumns
 from snelk.level.footing cimport floor_below, height_of
+from snelk.level.lengths cimport hypot
 from snelk.level.walking cimport _length_of_way, is_on, may_stand
 from snelk.mind.columns cimport AttendedColumns, CellColumns
 from snelk.mind.spreading cimport _likeliest, _spread, _take_out, beside_others

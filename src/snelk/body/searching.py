@@ -7,7 +7,7 @@ out in Python, see `snelk.body.seeker`. Compiled, see `snelk.level.columns`.
 from __future__ import annotations
 
 from cython import Py_ssize_t, cast, compiled
-from cython.cimports.libc.math import exp, hypot, isnan
+from cython.cimports.libc.math import exp, isnan
 
 from snelk.body.agreeing import agreed
 from snelk.body.columns import BodyStageColumns, MovingColumns, SearchStageColumns
@@ -51,7 +51,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.fleeing import last_known
     from snelk.body.looking import look_at_all
     from snelk.body.moving import _nearness, _stand, _want, note_news
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
     from snelk.level.footing import floor_below, height_of
     from snelk.level.walking import _length_of_way, is_on, may_stand
     from snelk.mind.spreading import _likeliest, _spread, _take_out, beside_others

@@ -1,6 +1,7 @@
 cimport cython
 
 from snelk.body.columns cimport MovingColumns, TimingColumns
+from snelk.level.lengths cimport hypot
 from snelk.mind.columns cimport AttendedColumns, FocusNumberColumns, LadderColumns, SignalColumns
 from snelk.mind.deciding cimport is_busy
 from snelk.senses.columns cimport BodyColumns, PoseColumns

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import Py_ssize_t, cast, compiled, nogil
-from cython.cimports.libc.math import floor, hypot
+from cython.cimports.libc.math import floor
 from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns, TimingColumns
@@ -18,7 +18,7 @@ from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, PoseColumns
 
 if not compiled:  # else it is the loop's own, by the .pxd
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
     from snelk.mind.deciding import is_busy
 
 

@@ -4,6 +4,7 @@ from snelk.body.columns cimport DoingColumns, MovingColumns, RoamStageColumns
 from snelk.body.moving cimport _run_out, _stand, _take_way, _turns_back
 from snelk.body.streams cimport next_of
 from snelk.level.footing cimport floor_below, height_of
+from snelk.level.lengths cimport hypot
 from snelk.level.walking cimport is_on
 from snelk.level.within cimport _edge_ahead, where_in
 

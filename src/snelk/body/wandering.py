@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import Py_ssize_t, cast, compiled
-from cython.cimports.libc.math import asin, atan2, cos, fabs, hypot, isnan, sin
+from cython.cimports.libc.math import asin, atan2, cos, fabs, isnan, sin
 
 from snelk.body.columns import DoingColumns, MovingColumns, RoamStageColumns
 from snelk.body.doing import LEFT_TO_PYTHON, NEVER, Doing
@@ -24,7 +24,7 @@ from snelk.level.zones import OUTSIDE
 if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.moving import _run_out, _stand, _take_way, _turns_back
     from snelk.body.streams import next_of
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
     from snelk.level.footing import floor_below, height_of
     from snelk.level.walking import is_on
     from snelk.level.within import _edge_ahead, where_in

@@ -1,5 +1,6 @@
 cimport cython
 
+from snelk.level.lengths cimport hypot
 from snelk.mind.columns cimport BeliefColumns, SignalColumns
 from snelk.engine.columns cimport CountStageColumns, PairColumns, TallyColumns
 from snelk.senses.columns cimport ContactColumns, HeardColumns, PoseColumns

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled, nogil
-from cython.cimports.libc.math import hypot, isnan
+from cython.cimports.libc.math import isnan
 from numpy.typing import NDArray
 
 from snelk.engine.tally import CountStage, Pairs, Tally
@@ -17,7 +17,7 @@ from snelk.senses.hearing import HEARD, NOBODY, Heard
 from snelk.senses.sight import IN_VIEW
 
 if not compiled:  # else it is the C library's, by the import above
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
 
 Codes = NDArray[np.int64]
 

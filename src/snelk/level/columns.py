@@ -134,11 +134,6 @@ def plain(given: T) -> T:
     return given.given if isinstance(given, Columns) else given
 
 
-def hypot(x: float, y: float) -> float:
-    """The length of (x, y), to the last digit as the C library gives it: Python's own differs."""
-    return float(np.hypot(x, y))
-
-
 def agree(*shapes: tuple[int, ...]) -> None:
     """Make sure that shapes of arrays match: a loop does not check its indices.
 

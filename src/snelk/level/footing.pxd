@@ -1,6 +1,7 @@
 cimport cython
 
 from snelk.level.columns cimport FloorColumns
+from snelk.level.lengths cimport hypot
 from snelk.level.within cimport where_in
 
 cdef double INF, NAN, STEP, RIM

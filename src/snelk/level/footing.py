@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled, nogil
-from cython.cimports.libc.math import fabs, hypot
+from cython.cimports.libc.math import fabs
 from numpy.typing import NDArray
 
 from snelk.config.steps import STEP
@@ -13,7 +13,7 @@ from snelk.level.floors import Floors
 from snelk.level.zones import OUTSIDE
 
 if not compiled:
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
     from snelk.level.within import where_in
 
 RIM = 1e-9

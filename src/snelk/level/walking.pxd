@@ -3,6 +3,7 @@ cimport cython
 from snelk.level.casting cimport share_past
 from snelk.level.columns cimport GridColumns, GroundColumns, JoinColumns, ScratchColumns
 from snelk.level.footing cimport floor_below, height_of
+from snelk.level.lengths cimport hypot
 from snelk.level.within cimport where_in
 
 cdef double INF, NAN, ROUNDING, STEP, GRAZE, SNAP, SAME, TINY_STEP

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import Py_ssize_t, cast, compiled, nogil
-from cython.cimports.libc.math import fabs, hypot, sqrt
+from cython.cimports.libc.math import fabs, sqrt
 from numpy.typing import NDArray
 
 from snelk.config.steps import STEP
@@ -27,7 +27,7 @@ from snelk.level.zones import INSIDE
 
 if not compiled:
     from snelk.level.casting import share_past
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
     from snelk.level.footing import floor_below, height_of
     from snelk.level.within import where_in
 

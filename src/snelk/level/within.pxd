@@ -1,6 +1,7 @@
 cimport cython
 
 from snelk.level.columns cimport ZoneColumns
+from snelk.level.lengths cimport hypot
 
 cdef double INF
 cdef Py_ssize_t OUTSIDE, INSIDE, ON_EDGE

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled, nogil
-from cython.cimports.libc.math import hypot
 from numpy.typing import NDArray
 
 from snelk.level.columns import ZoneColumns, agree, door, laid_out
 from snelk.level.zones import INSIDE, ON_EDGE, OUTSIDE, Zones
 
 if not compiled:  # else it is the C library's, by the import above
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
 
 INF = float("inf")
 

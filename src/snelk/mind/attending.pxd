@@ -1,5 +1,6 @@
 cimport cython
 
+from snelk.level.lengths cimport hypot
 from snelk.mind.columns cimport AttendedColumns, BeliefColumns, FocusNumberColumns
 from snelk.senses.columns cimport ContactColumns, PoseColumns
 

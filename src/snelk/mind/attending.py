@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled, nogil
-from cython.cimports.libc.math import hypot, isnan
+from cython.cimports.libc.math import isnan
 from numpy.typing import NDArray
 
 from snelk.level.columns import agree, door, laid_out, plain
@@ -18,7 +18,7 @@ from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.sight import IN_VIEW
 
 if not compiled:  # else it is the C library's, by the import above
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
 
 INF = float("inf")
 NAN = float("nan")

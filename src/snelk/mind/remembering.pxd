@@ -2,6 +2,7 @@ cimport cython
 
 from snelk.level.casting cimport cast_ray
 from snelk.level.columns cimport GridColumns, ScratchColumns
+from snelk.level.lengths cimport hypot
 from snelk.mind.columns cimport BeliefColumns, MemoryNumberColumns, NewsColumns
 from snelk.senses.columns cimport ContactColumns, PoseColumns
 

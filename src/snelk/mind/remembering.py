@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled, nogil
-from cython.cimports.libc.math import hypot
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, agree, door, laid_out, plain
@@ -31,7 +30,7 @@ from snelk.senses.sight import IN_VIEW
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.casting import cast_ray
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
 
 INF = float("inf")
 NAN = float("nan")

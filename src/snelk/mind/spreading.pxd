@@ -1,5 +1,6 @@
 cimport cython
 
+from snelk.level.lengths cimport hypot
 from snelk.mind.columns cimport CellColumns
 
 cdef double LEAST, TOGETHER, NOT_MINE

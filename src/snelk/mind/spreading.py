@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled, nogil
-from cython.cimports.libc.math import hypot
 from numpy.typing import NDArray
 
 from snelk.level.columns import agree, door, laid_out
@@ -15,7 +14,7 @@ from snelk.mind.cells import Cells
 from snelk.mind.columns import CellColumns
 
 if not compiled:  # else it is the C library's, by the import above
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
 
 TOGETHER = 1.5
 """Who searches with others goes to no place so near to one that another is at or goes to, m."""

@@ -3,6 +3,7 @@ cimport cython
 from snelk.level.casting cimport cast_ray, share_past
 from snelk.level.columns cimport GroundStageColumns
 from snelk.level.footing cimport floor_below, height_of
+from snelk.level.lengths cimport hypot
 from snelk.level.walking cimport length_around, straight_way
 from snelk.senses.columns cimport EarStageColumns, HeardColumns, NoiseColumns, PoseColumns
 

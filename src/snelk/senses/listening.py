@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled, nogil
-from cython.cimports.libc.math import hypot, isnan, sqrt
+from cython.cimports.libc.math import isnan, sqrt
 from numpy.typing import NDArray
 
 from snelk.config.steps import STEP
@@ -32,7 +32,7 @@ from snelk.senses.stage import ALL_ALIKE, APART, EarStage
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.casting import cast_ray, share_past
-    from snelk.level.columns import hypot
+    from snelk.level.lengths import hypot
     from snelk.level.footing import floor_below, height_of
     from snelk.level.walking import length_around, straight_way
 
