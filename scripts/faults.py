@@ -62,6 +62,7 @@ TESTS = {
     "level/splitting.py": "rays",
     "level/storing.py": "rays",
     "level/walking.py": "ways loops floors",
+    "level/lengths.py": "loops",
     "level/within.py": "loops contact hearing light floors",
     "mind/attending.py": "attention",
     "mind/deciding.py": "conditions ladder outcomes",

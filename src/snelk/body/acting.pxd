@@ -24,15 +24,15 @@ cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, ROAM, PATROL, FLEE, EVADE, SEA
 cdef Py_ssize_t NEWLY_FAILED, AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, DISAGREE, WHOSE_GROUND
 
 @cython.locals(
-    now=AttendedColumns, drawn=DrawnColumns, state="const short[:, ::1]", dt=double,
-    timing=TimingColumns, doing=DoingColumns, flat=bint, others=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t,
+    state="const short[:, ::1]", dt=double, flat=bint, others=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t,
     kind=Py_ssize_t, again=double, there=bint, was_done=bint, was_failed=bint,
 )
 cdef Py_ssize_t _act(
-    BodyStageColumns stage, RoamStageColumns roams, RoundStageColumns rounds,
+    BodyStageColumns stage, AttendedColumns now, DrawnColumns drawn, TimingColumns timing,
+    DoingColumns doing, RoamStageColumns roams, RoundStageColumns rounds,
     FlightStageColumns flights, SearchStageColumns searches, PoseColumns poses,
     MovingColumns moving, double time,
-) noexcept
+) noexcept nogil
 
 @cython.locals(same=bint)
 cdef bint _goes_to(
@@ -69,21 +69,21 @@ cdef bint _come_to_end_there(
 cdef Py_ssize_t _search_on(
     BodyStageColumns stage, SearchStageColumns searches, PoseColumns poses, MovingColumns moving,
     double time,
-) noexcept
+) noexcept with gil
 
 @cython.locals(same=bint, left=Py_ssize_t)
 cdef Py_ssize_t _act_on(
     BodyStageColumns stage, RoamStageColumns roams, RoundStageColumns rounds,
     FlightStageColumns flights, SearchStageColumns searches, PoseColumns poses,
     MovingColumns moving, double time,
-) noexcept
+) noexcept nogil
 
 @cython.locals(
     v=Py_ssize_t, a=Py_ssize_t, found=Py_ssize_t, rows=Py_ssize_t, unknown=bint,
 )
 cdef Py_ssize_t _who_wants(
     BodyStageColumns stage, FlightStageColumns flights, SearchStageColumns searches,
-) noexcept
+) noexcept nogil
 
 @cython.locals(
     v=Py_ssize_t, a=Py_ssize_t, left=Py_ssize_t, index=Py_ssize_t, found=Py_ssize_t,
@@ -92,7 +92,7 @@ cdef Py_ssize_t _who_wants(
 cdef Py_ssize_t set_out_on(
     list walks, FlightStageColumns flights, SearchStageColumns searches, BodyStageColumns stage,
     MovingColumns moving, double time,
-)
+) noexcept with gil
 
 @cython.locals(left=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, doing=DoingColumns)
 cdef Py_ssize_t _set_out(
@@ -131,13 +131,11 @@ cdef void _cannot_go(MovingColumns moving, Py_ssize_t v, Py_ssize_t a) noexcept 
 cdef bint _goes(Py_ssize_t kind) noexcept nogil
 
 @cython.locals(
-    doing=DoingColumns, timing=TimingColumns, v=Py_ssize_t, a=Py_ssize_t, _close=double,
-    arrived=bint, _unreachable=bint, told=bint,
+    v=Py_ssize_t, a=Py_ssize_t, _close=double, arrived=bint, _unreachable=bint, told=bint,
 )
-cdef bint ends_are_events(BodyStageColumns stage, MovingColumns moving) noexcept
+cdef bint ends_are_events(BodyStageColumns stage, MovingColumns moving) noexcept nogil
 
 @cython.locals(
-    doing=DoingColumns, v=Py_ssize_t, a=Py_ssize_t, _close=double, arrived=bint,
-    _unreachable=bint,
+    v=Py_ssize_t, a=Py_ssize_t, _close=double, arrived=bint, _unreachable=bint,
 )
-cdef bint news_are_events(BodyStageColumns stage, MovingColumns moving) noexcept
+cdef bint news_are_events(BodyStageColumns stage, MovingColumns moving) noexcept nogil

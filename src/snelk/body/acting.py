@@ -6,7 +6,7 @@ is up. Its goals are recorded, and the paths are found afterwards.
 
 from __future__ import annotations
 
-from cython import Py_ssize_t, cast, compiled, nogil
+from cython import Py_ssize_t, cast, compiled
 from cython.cimports.libc.math import isnan
 
 from snelk.body.agreeing import agreed
@@ -38,6 +38,7 @@ from snelk.body.patrols import RoundStage
 from snelk.body.roams import RoamStage
 from snelk.body.searches import SearchStage
 from snelk.body.stage import WHOSE_GROUND, BodyStage
+from snelk.body.standing import Timing
 from snelk.level.columns import GroundStageColumns, door, laid_out
 from snelk.level.ground import NO_WAY, NOT_KNOWN, GroundStage
 from snelk.level.links import Links
@@ -68,8 +69,8 @@ if not compiled:  # else it is the loop's own, by the .pxd
         think_of_cells,
     )
     from snelk.body.wandering import wander
-    from snelk.level.lengths import hypot
     from snelk.level.footing import height_of
+    from snelk.level.lengths import hypot
     from snelk.level.walking import onto, part_on, sheet_at, way_between
 
 NAN = float("nan")
@@ -115,6 +116,10 @@ def set_out_one(v: int, a: int, walk: GroundStage, stage: BodyStage, moving: Mov
 
 def _act(
     stage: BodyStage,
+    now: Attended,
+    drawn: Drawn,
+    timing: Timing,
+    doing: Doing,
     roams: RoamStage,
     rounds: RoundStage,
     flights: FlightStage,
@@ -123,51 +128,47 @@ def _act(
     moving: Moving,
     time: float,
 ) -> int:
-    now, drawn, state, dt = stage.attended, stage.drawn, stage.standing.state, stage.dt
-    timing, doing = stage.timing, stage.doing
-    flat = len(stage.floors.planes) == 0
-    others = 0
-    with nogil:
-        for v in range(len(moving.x)):
-            for a in range(moving.x.shape[1]):
-                doing.news[v, a] = 0
-                if not timing.due[v, a]:
-                    continue
-                kind = doing.kind[v, a]
-                if kind == OTHERS:
-                    others += 1
-                    continue
-                there = moving.at_end[v, a] or moving.no_way[v, a]
-                was_done, was_failed = doing.done[v, a], doing.failed[v, a]
-                if kind == APPROACH:
-                    again = _approach(moving, now, drawn, state[v, a], flat, dt, v, a, doing)
-                elif kind == GO:
-                    again = _go(moving, now, drawn, state[v, a], flat, dt, v, a, doing)
-                elif kind in (HOME, RESUME):
-                    again = _go_home(moving, kind, dt, v, a, doing)
-                elif kind == PATROL:
-                    again = patrol(moving, rounds, poses, max(state[v, a], 0), v, a, doing)
-                elif kind == FLEE:
-                    again = flee(moving, flights, now, drawn, max(state[v, a], 0), dt, v, a, doing)
-                elif kind == EVADE:
-                    again = evade(moving, flights, dt, v, a, doing)
-                elif kind == ROAM:
-                    again = wander(moving, roams, max(state[v, a], 0), time, dt, v, a, doing)
-                elif kind == SEARCH:
-                    again = seek(moving, searches, stage, poses, time, v, a)
-                else:
-                    if kind == FACE:
-                        moving.look[v, a] = AT_FOCUS
-                        moving.look_x[v, a] = moving.look_y[v, a] = NAN
-                    doing.done[v, a] = True
-                    _stand(moving, v, a)
-                    again = NEVER
-                if again == LEFT_TO_PYTHON:
-                    others += 1
-                    continue
-                timing.due[v, a], timing.thought_there[v, a] = False, there
-                timing.next_thought[v, a] = time + again
-                note_news(doing, v, a, was_done, was_failed)
+    state, dt, flat, others = stage.standing.state, stage.dt, len(stage.floors.planes) == 0, 0
+    for v in range(len(moving.x)):
+        for a in range(moving.x.shape[1]):
+            doing.news[v, a] = 0
+            if not timing.due[v, a]:
+                continue
+            kind = doing.kind[v, a]
+            if kind == OTHERS:
+                others += 1
+                continue
+            there = moving.at_end[v, a] or moving.no_way[v, a]
+            was_done, was_failed = doing.done[v, a], doing.failed[v, a]
+            if kind == APPROACH:
+                again = _approach(moving, now, drawn, state[v, a], flat, dt, v, a, doing)
+            elif kind == GO:
+                again = _go(moving, now, drawn, state[v, a], flat, dt, v, a, doing)
+            elif kind in (HOME, RESUME):
+                again = _go_home(moving, kind, dt, v, a, doing)
+            elif kind == PATROL:
+                again = patrol(moving, rounds, poses, max(state[v, a], 0), v, a, doing)
+            elif kind == FLEE:
+                again = flee(moving, flights, now, drawn, max(state[v, a], 0), dt, v, a, doing)
+            elif kind == EVADE:
+                again = evade(moving, flights, dt, v, a, doing)
+            elif kind == ROAM:
+                again = wander(moving, roams, max(state[v, a], 0), time, dt, v, a, doing)
+            elif kind == SEARCH:
+                again = seek(moving, searches, stage, poses, time, v, a)
+            else:
+                if kind == FACE:
+                    moving.look[v, a] = AT_FOCUS
+                    moving.look_x[v, a] = moving.look_y[v, a] = NAN
+                doing.done[v, a] = True
+                _stand(moving, v, a)
+                again = NEVER
+            if again == LEFT_TO_PYTHON:
+                others += 1
+                continue
+            timing.due[v, a], timing.thought_there[v, a] = False, there
+            timing.next_thought[v, a] = time + again
+            note_news(doing, v, a, was_done, was_failed)
     return others
 
 
@@ -297,7 +298,10 @@ def _act_on(
     )
     if not same:
         return DISAGREE
-    left = _act(stage, roams, rounds, flights, searches, poses, moving, time)
+    left = _act(
+        stage, stage.attended, stage.drawn, stage.timing, stage.doing, roams, rounds, flights,
+        searches, poses, moving, time,
+    )  # fmt: skip
     return left - _search_on(stage, searches, poses, moving, time) if left > 0 else left
 
 
@@ -335,26 +339,24 @@ def _goes(kind: int) -> bool:
 
 def ends_are_events(stage: BodyStage, moving: Moving) -> bool:
     """Whether any path that has just come to its end is told of; see `Thinking.tell_ends`."""
-    doing, timing = stage.doing, stage.timing
-    for v in range(timing.at_end.shape[0]):
-        for a in range(timing.at_end.shape[1]):
-            if not timing.at_end[v, a] or doing.joins[v, a]:
+    for v in range(stage.timing.at_end.shape[0]):
+        for a in range(stage.timing.at_end.shape[1]):
+            if not stage.timing.at_end[v, a] or stage.doing.joins[v, a]:
                 continue
             _close, arrived, _unreachable = _nearness(moving, stage.dt, v, a)
-            told = timing.short_told[v, a]
-            if (told or _goes(doing.kind[v, a])) if arrived else not told:
+            told = stage.timing.short_told[v, a]
+            if (told or _goes(stage.doing.kind[v, a])) if arrived else not told:
                 return True
     return False
 
 
 def news_are_events(stage: BodyStage, moving: Moving) -> bool:
     """Whether any activity that has just been done, or failed, is told of; see `tell_news`."""
-    doing = stage.doing
-    for v in range(doing.news.shape[0]):
-        for a in range(doing.news.shape[1]):
-            if doing.news[v, a] >= NEWLY_FAILED:
+    for v in range(stage.doing.news.shape[0]):
+        for a in range(stage.doing.news.shape[1]):
+            if stage.doing.news[v, a] >= NEWLY_FAILED:
                 return True
-            if doing.news[v, a] == 0 or not _goes(doing.kind[v, a]):
+            if stage.doing.news[v, a] == 0 or not _goes(stage.doing.kind[v, a]):
                 continue
             _close, arrived, _unreachable = _nearness(moving, stage.dt, v, a)
             if not (stage.timing.at_end[v, a] and arrived):

@@ -21,7 +21,7 @@ cdef void _ask(
     const unsigned char[:, :, ::1] told, const double[:, :, ::1] told_rank, DrawnColumns drawn,
     AttendedColumns now, MovingColumns moving, StandingColumns standing,
     ZoneColumns zones, double dt, unsigned char[:, :, ::1] sees_me, SignalColumns signals,
-) noexcept
+) noexcept nogil
 
 @cython.locals(state=Py_ssize_t, x=double, y=double, rise=double, far=double, goes=bint)
 cdef void _ask_body(

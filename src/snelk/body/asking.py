@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled, nogil
+from cython import compiled
 from cython.cimports.libc.math import atan2, fabs, isnan
 from numpy.typing import NDArray
 
@@ -124,42 +124,41 @@ def _ask(
     signals: Signals,
 ) -> None:
     agents = now.seen.shape[1]
-    with nogil:
-        for v in range(len(now.seen)):
-            p = v if len(poses.x) > 1 else 0
-            for a in range(agents):
-                _ask_body(moving, standing, dt, v, a, signals)
-                _ask_targets(now, told, drawn, moving, v, a, signals)
-                signals.inside_territory[v, a] = signals.target_inside_territory[v, a] = True
-                zone = standing.territory[v, a]
-                if zone >= 0:
-                    x, y = signals.target_x[v, a], signals.target_y[v, a]
-                    z = signals.target_z[v, a]
-                    signals.target_inside_territory[v, a] = inside(zones, zone, x, y, z)
-                    x, y, z = moving.x[v, a], moving.y[v, a], moving.z[v, a]
-                    signals.inside_territory[v, a] = inside(zones, zone, x, y, z)
-                observed = False
-                for watcher in range(agents):
-                    sees_me[v, a, watcher] = now.seen[v, watcher, characters[a]]
-                    observed |= sees_me[v, a, watcher] and standing.others[v, a, watcher]
-                signals.observed[v, a] = observed
-                i = characters[a]
-                signals.own_speed[v, a] = speed[p, i]
-                signals.own_height[v, a] = bodies.height[v, i, poses.posture[p, i]]
-                signals.own_light[v, a] = light[v, i]
-                j = now.focus[v, a]
-                seen = j >= 0 and now.seen[v, a, j]
-                signals.target_speed[v, a] = speed[p, j] if seen else NAN
-                signals.target_height[v, a] = NAN
-                if seen:
-                    signals.target_height[v, a] = bodies.height[v, j, poses.posture[p, j]]
-                signals.target_light[v, a] = light[v, j] if seen else NAN
-                shown = exposure[v, a, j] if seen else 0.0
-                signals.exposure[v, a] = 0.0 if isnan(shown) else shown
-                signals.meter[v, a] = meter[v, a, j] if j >= 0 else 0.0
-                if j == PLACE:
-                    signals.meter[v, a] = drawn.meter[v, a]
-                signals.told_rank[v, a] = told_rank[v, a, j] if j >= 0 else -1.0
+    for v in range(len(now.seen)):
+        p = v if len(poses.x) > 1 else 0
+        for a in range(agents):
+            _ask_body(moving, standing, dt, v, a, signals)
+            _ask_targets(now, told, drawn, moving, v, a, signals)
+            signals.inside_territory[v, a] = signals.target_inside_territory[v, a] = True
+            zone = standing.territory[v, a]
+            if zone >= 0:
+                x, y = signals.target_x[v, a], signals.target_y[v, a]
+                z = signals.target_z[v, a]
+                signals.target_inside_territory[v, a] = inside(zones, zone, x, y, z)
+                x, y, z = moving.x[v, a], moving.y[v, a], moving.z[v, a]
+                signals.inside_territory[v, a] = inside(zones, zone, x, y, z)
+            observed = False
+            for watcher in range(agents):
+                sees_me[v, a, watcher] = now.seen[v, watcher, characters[a]]
+                observed |= sees_me[v, a, watcher] and standing.others[v, a, watcher]
+            signals.observed[v, a] = observed
+            i = characters[a]
+            signals.own_speed[v, a] = speed[p, i]
+            signals.own_height[v, a] = bodies.height[v, i, poses.posture[p, i]]
+            signals.own_light[v, a] = light[v, i]
+            j = now.focus[v, a]
+            seen = j >= 0 and now.seen[v, a, j]
+            signals.target_speed[v, a] = speed[p, j] if seen else NAN
+            signals.target_height[v, a] = NAN
+            if seen:
+                signals.target_height[v, a] = bodies.height[v, j, poses.posture[p, j]]
+            signals.target_light[v, a] = light[v, j] if seen else NAN
+            shown = exposure[v, a, j] if seen else 0.0
+            signals.exposure[v, a] = 0.0 if isnan(shown) else shown
+            signals.meter[v, a] = meter[v, a, j] if j >= 0 else 0.0
+            if j == PLACE:
+                signals.meter[v, a] = drawn.meter[v, a]
+            signals.told_rank[v, a] = told_rank[v, a, j] if j >= 0 else -1.0
 
 
 def _ask_body(

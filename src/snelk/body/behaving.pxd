@@ -14,28 +14,33 @@ cdef Py_ssize_t NOT_YET, DISAGREE
 
 @cython.locals(
     variants=Py_ssize_t, agents=Py_ssize_t, targets=Py_ssize_t, rows=Py_ssize_t, same=bint,
-    signals=SignalColumns, v=Py_ssize_t, a=Py_ssize_t, _close=double, arrived=bint,
-    unreachable=bint,
 )
 cdef bint _perceive(
     BodyStageColumns stage, PoseColumns poses, MovingColumns moving,
     const unsigned char[:, :, ::1] ignored, Py_ssize_t tick, bint counts,
-) noexcept
+) noexcept nogil
+
+@cython.locals(
+    v=Py_ssize_t, a=Py_ssize_t, _close=double, arrived=bint, unreachable=bint,
+)
+cdef void _tell_what_came(
+    BodyStageColumns stage, SignalColumns signals, MovingColumns moving,
+) noexcept nogil
 
 @cython.locals(found=Py_ssize_t)
 cdef Py_ssize_t _go_on(
     BodyStageColumns stage, MovingColumns moving, Py_ssize_t tick, bint waits,
-) noexcept
+) noexcept nogil
 
 @cython.locals(found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, stuck=bint, newly=bint)
-cdef Py_ssize_t _move_on(BodyStageColumns stage, MovingColumns moving) noexcept
+cdef Py_ssize_t _move_on(BodyStageColumns stage, MovingColumns moving) noexcept nogil
 
 @cython.locals(rows=Py_ssize_t, same=bint, found=Py_ssize_t)
 cdef Py_ssize_t _come_to(
     BodyStageColumns stage, PoseColumns poses, MovingColumns moving, Py_ssize_t tick, double time,
     bint waits,
-) noexcept
+) noexcept nogil
 
 cdef Py_ssize_t _think_on(
     BodyStageColumns stage, MovingColumns moving, Py_ssize_t tick, double time,
-) noexcept
+) noexcept nogil

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from snelk.body.paces import STUCK_AFTER, Moving
 from snelk.body.stage import NOT_YET, BodyStage
+from snelk.mind.signals import Signals
 from snelk.mind.stage import DISAGREE
 from snelk.senses.bodies import Poses
 
@@ -58,9 +59,20 @@ def _perceive(
         stage.drawn.meter, stage.drawn.heard, stage.focus_numbers, stage.dt, tick,
         stage.attended,
     )  # fmt: skip
-    signals = stage.signals
-    for v in range(variants):
-        for a in range(agents):
+    _tell_what_came(stage, stage.signals, moving)
+    _ask(
+        poses, stage.bodies, stage.characters, stage.surroundings.speed, stage.light,
+        stage.sight.exposure, stage.meters.value, stage.told, stage.told_rank, stage.drawn,
+        stage.attended, moving, stage.standing, stage.zones, stage.dt, stage.sees_me,
+        stage.signals,
+    )  # fmt: skip
+    return True
+
+
+def _tell_what_came(stage: BodyStage, signals: Signals, moving: Moving) -> None:
+    """Signals about what has come of activities, of catching and of paths."""
+    for v in range(signals.done.shape[0]):
+        for a in range(signals.done.shape[1]):
             signals.done[v, a] = stage.doing.done[v, a]
             signals.failed[v, a] = stage.doing.failed[v, a]
             signals.search_done[v, a] = stage.search_done[v, a]
@@ -69,12 +81,6 @@ def _perceive(
             signals.seen_to[v, a] = stage.has_seen_to[v, a]
             _close, arrived, unreachable = _nearness(moving, stage.dt, v, a)
             signals.arrived[v, a], signals.unreachable[v, a] = arrived, unreachable
-    _ask(
-        poses, stage.bodies, stage.characters, stage.surroundings.speed, stage.light,
-        stage.sight.exposure, stage.meters.value, stage.told, stage.told_rank, stage.drawn,
-        stage.attended, moving, stage.standing, stage.zones, stage.dt, stage.sees_me, signals,
-    )  # fmt: skip
-    return True
 
 
 def _come_to(

@@ -121,11 +121,14 @@ def look_at_all(
     for n in range(len(places)):
         dx, dy = places[n, 0] - x, places[n, 1] - y
         away = hypot(dx, dy)
-        off = fabs(off_heading(atan2(dy, dx), poses.heading[p, i]))
-        near, light = False, -1.0
+        near, off, light = False, -1.0, -1.0
         for k in range(numbers.cones[v, a]):
             reach = limits.range[v, a, k] * limits.awake[v, a]
-            if away <= reach and off <= limits.half_fov[v, a, k]:
+            if away > reach:
+                continue
+            if off < 0.0:
+                off = fabs(off_heading(atan2(dy, dx), poses.heading[p, i]))
+            if off <= limits.half_fov[v, a, k]:
                 if light < 0.0:
                     light = light_at(around, zones, v, places[n, 0], places[n, 1], places[n, 2])
                     light = min(light + lamp_light(lamps, v, i, away), 1.0)

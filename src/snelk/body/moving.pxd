@@ -18,7 +18,7 @@ cdef void _follow_floor(
 cdef void _move(
     MovingColumns now, const double[:, ::1] state_for, double dt, FloorColumns floors,
     LinkColumns links,
-) noexcept
+) noexcept nogil
 
 @cython.locals(halt=Py_ssize_t)
 cdef double _beyond_halt(MovingColumns now, Py_ssize_t v, Py_ssize_t a) noexcept nogil
@@ -38,19 +38,19 @@ cdef void _climb(
 cdef void _find_halt(MovingColumns now, Py_ssize_t v, Py_ssize_t a) noexcept nogil
 
 @cython.locals(
-    tracked=GivenColumns, rows=Py_ssize_t, same=bint, v=Py_ssize_t, g=Py_ssize_t, j=Py_ssize_t,
+    rows=Py_ssize_t, same=bint, v=Py_ssize_t, g=Py_ssize_t, j=Py_ssize_t,
     a=Py_ssize_t,
 )
 cdef bint _place(
     PlaceStageColumns stage, Py_ssize_t tick, MovingColumns now, PlacedColumns poses,
-) noexcept
+) noexcept nogil
 
 @cython.locals(
     any_goes=bint, v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, x=double, y=double,
 )
 cdef void _follow(
     MovingColumns now, PoseColumns poses, const int[::1] characters, double dt, bint counts,
-) noexcept
+) noexcept nogil
 
 @cython.locals(
     n=Py_ssize_t, whole=double, left=double, toward=double, dx=double, dy=double, turned=double,

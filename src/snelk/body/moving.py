@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import Py_ssize_t, cast, compiled, nogil
+from cython import Py_ssize_t, cast, compiled
 from cython.cimports.libc.math import atan2, cos, fabs, fmod, isnan, sin, sqrt
 from numpy.typing import NDArray
 
@@ -26,9 +26,9 @@ from snelk.level.floors import Floors
 from snelk.level.links import Links
 from snelk.senses.bodies import Poses
 
-if not compiled:  # else it is the C library's, by the import above
-    from snelk.level.lengths import hypot
+if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.footing import height_of, highest_below
+    from snelk.level.lengths import hypot
 
 INF = float("inf")
 PI = float(np.pi)
@@ -120,15 +120,14 @@ def nearness(now: Moving, dt: float, v: int, a: int) -> tuple[float, bool, bool]
 def _move(
     now: Moving, state_for: NDArray[np.float64], dt: float, floors: Floors, links: Links
 ) -> None:
-    with nogil:
-        for v in range(len(now.x)):
-            for a in range(now.x.shape[1]):
-                if now.link[v, a] >= 0:
-                    _climb(now, links, state_for[v, a], dt, v, a)
-                    continue
-                _move_one(now, state_for[v, a], dt, v, a)
-                if now.driven[v, a]:
-                    _follow_floor(now, floors, v, a)
+    for v in range(len(now.x)):
+        for a in range(now.x.shape[1]):
+            if now.link[v, a] >= 0:
+                _climb(now, links, state_for[v, a], dt, v, a)
+                continue
+            _move_one(now, state_for[v, a], dt, v, a)
+            if now.driven[v, a]:
+                _follow_floor(now, floors, v, a)
 
 
 def _follow_floor(now: Moving, floors: Floors, v: int, a: int) -> None:
@@ -144,11 +143,11 @@ def _follow_floor(now: Moving, floors: Floors, v: int, a: int) -> None:
 
 
 def _place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> bool:
-    tracked, rows = stage.tracked, poses.x.shape[0]
+    rows = poses.x.shape[0]
     same: bool = (
-        0 <= tick < tracked.x.shape[0]
-        and (tracked.x.shape[1] == 1 or tracked.x.shape[1] == rows)
-        and tracked.x.shape[2] == poses.x.shape[1]
+        0 <= tick < stage.tracked.x.shape[0]
+        and (stage.tracked.x.shape[1] == 1 or stage.tracked.x.shape[1] == rows)
+        and stage.tracked.x.shape[2] == poses.x.shape[1]
         and now.x.shape[0] == stage.removed.shape[0]
         and now.x.shape[1] == stage.characters.shape[0]
         and (rows == 1 or rows == stage.removed.shape[0])
@@ -156,13 +155,16 @@ def _place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> bool:
     if not same:
         return False
     for v in range(rows):
-        g = v if tracked.x.shape[1] > 1 else 0
+        g = v if stage.tracked.x.shape[1] > 1 else 0
         for j in range(poses.x.shape[1]):
-            poses.x[v, j], poses.y[v, j] = tracked.x[tick, g, j], tracked.y[tick, g, j]
-            poses.z[v, j], poses.heading[v, j] = tracked.z[tick, g, j], tracked.heading[tick, g, j]
-            poses.posture[v, j] = tracked.posture[tick, g, j]
-            poses.gait[v, j] = tracked.gait[tick, g, j]
-            poses.present[v, j] = tracked.present[tick, g, j]
+            poses.x[v, j], poses.y[v, j] = stage.tracked.x[tick, g, j], stage.tracked.y[tick, g, j]
+            poses.z[v, j], poses.heading[v, j] = (
+                stage.tracked.z[tick, g, j],
+                stage.tracked.heading[tick, g, j],
+            )
+            poses.posture[v, j] = stage.tracked.posture[tick, g, j]
+            poses.gait[v, j] = stage.tracked.gait[tick, g, j]
+            poses.present[v, j] = stage.tracked.present[tick, g, j]
         if rows < now.x.shape[0]:
             continue
         for a in range(stage.characters.shape[0]):
@@ -189,23 +191,22 @@ def _follow(
     now: Moving, poses: Poses, characters: NDArray[np.int32], dt: float, counts: bool
 ) -> None:
     any_goes = False
-    with nogil:
+    for v in range(len(now.x)):
+        p = v if len(poses.x) > 1 else 0
+        for a in range(now.x.shape[1]):
+            if now.driven[v, a]:
+                continue
+            j = characters[a]
+            x, y = poses.x[p, j], poses.y[p, j]
+            if counts and poses.present[p, j]:
+                now.walked[v, a] += hypot(x - now.x[v, a], y - now.y[v, a])
+            now.x[v, a], now.y[v, a], now.heading[v, a] = x, y, poses.heading[p, j]
+            now.z[v, a] = poses.z[p, j]
+            any_goes |= now.on_way[v, a]
+    if any_goes:
         for v in range(len(now.x)):
-            p = v if len(poses.x) > 1 else 0
             for a in range(now.x.shape[1]):
-                if now.driven[v, a]:
-                    continue
-                j = characters[a]
-                x, y = poses.x[p, j], poses.y[p, j]
-                if counts and poses.present[p, j]:
-                    now.walked[v, a] += hypot(x - now.x[v, a], y - now.y[v, a])
-                now.x[v, a], now.y[v, a], now.heading[v, a] = x, y, poses.heading[p, j]
-                now.z[v, a] = poses.z[p, j]
-                any_goes |= now.on_way[v, a]
-        if any_goes:
-            for v in range(len(now.x)):
-                for a in range(now.x.shape[1]):
-                    _arrive(now, _left(now, v, a) - now.stop[v, a], dt, v, a)
+                _arrive(now, _left(now, v, a) - now.stop[v, a], dt, v, a)
 
 
 def _nearness(now: Moving, dt: float, v: int, a: int) -> tuple[float, bool, bool]:

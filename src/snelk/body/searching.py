@@ -51,8 +51,8 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.fleeing import last_known
     from snelk.body.looking import look_at_all
     from snelk.body.moving import _nearness, _stand, _want, note_news
-    from snelk.level.lengths import hypot
     from snelk.level.footing import floor_below, height_of
+    from snelk.level.lengths import hypot
     from snelk.level.walking import _length_of_way, is_on, may_stand
     from snelk.mind.spreading import _likeliest, _spread, _take_out, beside_others
 

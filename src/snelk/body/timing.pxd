@@ -15,7 +15,7 @@ cdef Py_ssize_t AT_FOCUS, GLANCES, CAUGHT_ON, NEWLY
 )
 cdef Py_ssize_t _who_thinks(
     MovingColumns moving, LadderColumns ladders, Py_ssize_t tick, double time, TimingColumns timing,
-) noexcept
+) noexcept nogil
 
 @cython.locals(
     found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, state=Py_ssize_t, watcher=Py_ssize_t,
@@ -25,7 +25,7 @@ cdef Py_ssize_t _who_glances(
     MovingColumns moving, LadderColumns ladders, const Py_ssize_t[:, ::1] since,
     SignalColumns signals, const unsigned char[:, :, ::1] sees_me, Py_ssize_t tick, double dt,
     TimingColumns timing,
-) noexcept
+) noexcept nogil
 
 @cython.locals(
     found=Py_ssize_t, v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t,
@@ -36,4 +36,4 @@ cdef Py_ssize_t _who_catches(
     PoseColumns poses, BodyColumns bodies, AttendedColumns now, FocusNumberColumns numbers,
     LadderColumns ladders, TimingColumns timing, const double[:, :, ::1] reach,
     signed char[:, :, ::1] caught,
-) noexcept
+) noexcept nogil

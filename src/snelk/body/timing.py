@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import Py_ssize_t, cast, compiled, nogil
+from cython import Py_ssize_t, cast, compiled
 from cython.cimports.libc.math import floor
 from numpy.typing import NDArray
 
@@ -123,20 +123,19 @@ def _who_thinks(
     moving: Moving, ladders: LadderState, tick: int, time: float, timing: Timing
 ) -> int:
     found = 0
-    with nogil:
-        for v in range(len(moving.x)):
-            for a in range(moving.x.shape[1]):
-                timing.due[v, a] = timing.at_end[v, a] = False
-                if not timing.used[v, a] or timing.ended[v]:
-                    continue
-                at_end = moving.at_end[v, a] or moving.no_way[v, a]
-                at_end = at_end and not timing.thought_there[v, a]
-                timing.at_end[v, a] = at_end
-                time_is_up = time >= timing.next_thought[v, a] - SLACK
-                busy = is_busy(ladders, tick, v, a)
-                due = (time_is_up or at_end) and not busy
-                timing.due[v, a] = due
-                found += due or at_end
+    for v in range(len(moving.x)):
+        for a in range(moving.x.shape[1]):
+            timing.due[v, a] = timing.at_end[v, a] = False
+            if not timing.used[v, a] or timing.ended[v]:
+                continue
+            at_end = moving.at_end[v, a] or moving.no_way[v, a]
+            at_end = at_end and not timing.thought_there[v, a]
+            timing.at_end[v, a] = at_end
+            time_is_up = time >= timing.next_thought[v, a] - SLACK
+            busy = is_busy(ladders, tick, v, a)
+            due = (time_is_up or at_end) and not busy
+            timing.due[v, a] = due
+            found += due or at_end
     return found
 
 
@@ -151,25 +150,24 @@ def _who_glances(
     timing: Timing,
 ) -> int:
     found = 0
-    with nogil:
-        for v in range(len(moving.x)):
-            for a in range(moving.x.shape[1]):
-                state = max(ladders.state[v, a], 0)
-                still = is_busy(ladders, tick, v, a)
-                for watcher in range(sees_me.shape[2]):
-                    still |= sees_me[v, a, watcher] and timing.freeze[v, a, state, watcher]
-                moving.still[v, a] = still
-                if moving.look[v, a] == AT_FOCUS:
-                    moving.look_x[v, a] = signals.target_x[v, a]
-                    moving.look_y[v, a] = signals.target_y[v, a]
-                state_for = max(since[v, a] - 1, 0) * dt
-                timing.state_for[v, a] = state_for
-                number = -1
-                if moving.look[v, a] == GLANCES:
-                    number = cast(Py_ssize_t, floor(state_for / moving.period[v, a] + SLACK))
-                fresh = number >= 0 and number != timing.glanced[v, a]
-                timing.fresh[v, a], timing.glanced[v, a] = fresh, number
-                found += fresh
+    for v in range(len(moving.x)):
+        for a in range(moving.x.shape[1]):
+            state = max(ladders.state[v, a], 0)
+            still = is_busy(ladders, tick, v, a)
+            for watcher in range(sees_me.shape[2]):
+                still |= sees_me[v, a, watcher] and timing.freeze[v, a, state, watcher]
+            moving.still[v, a] = still
+            if moving.look[v, a] == AT_FOCUS:
+                moving.look_x[v, a] = signals.target_x[v, a]
+                moving.look_y[v, a] = signals.target_y[v, a]
+            state_for = max(since[v, a] - 1, 0) * dt
+            timing.state_for[v, a] = state_for
+            number = -1
+            if moving.look[v, a] == GLANCES:
+                number = cast(Py_ssize_t, floor(state_for / moving.period[v, a] + SLACK))
+            fresh = number >= 0 and number != timing.glanced[v, a]
+            timing.fresh[v, a], timing.glanced[v, a] = fresh, number
+            found += fresh
     return found
 
 
@@ -184,26 +182,25 @@ def _who_catches(
     caught: NDArray[np.int8],
 ) -> int:
     found = 0
-    with nogil:
-        for v in range(len(caught)):
-            p = v if len(poses.x) > 1 else 0
-            for a in range(caught.shape[1]):
-                i = numbers.characters[a]
-                far = reach[v, a, max(ladders.state[v, a], 0)]
-                low = poses.z[p, i]
-                high = low + bodies.height[v, i, poses.posture[p, i]]
-                for j in range(caught.shape[2]):
-                    near = False
-                    if now.seen[v, a, j] and numbers.may[v, a, j] and timing.used[v, a]:
-                        # Of bodies above one another the gap between them counts as well.
-                        bottom = poses.z[p, j]
-                        top = bottom + bodies.height[v, j, poses.posture[p, j]]
-                        gap = max(bottom - high, low - top, 0.0)
-                        dx, dy = poses.x[p, j] - poses.x[p, i], poses.y[p, j] - poses.y[p, i]
-                        near = hypot(hypot(dx, dy), gap) <= far + SLACK
-                    is_new = near and caught[v, a, j] == 0
-                    caught[v, a, j] = 0
-                    if near:
-                        caught[v, a, j] = NEWLY if is_new else CAUGHT_ON
-                    found += is_new
+    for v in range(len(caught)):
+        p = v if len(poses.x) > 1 else 0
+        for a in range(caught.shape[1]):
+            i = numbers.characters[a]
+            far = reach[v, a, max(ladders.state[v, a], 0)]
+            low = poses.z[p, i]
+            high = low + bodies.height[v, i, poses.posture[p, i]]
+            for j in range(caught.shape[2]):
+                near = False
+                if now.seen[v, a, j] and numbers.may[v, a, j] and timing.used[v, a]:
+                    # Of bodies above one another the gap between them counts as well.
+                    bottom = poses.z[p, j]
+                    top = bottom + bodies.height[v, j, poses.posture[p, j]]
+                    gap = max(bottom - high, low - top, 0.0)
+                    dx, dy = poses.x[p, j] - poses.x[p, i], poses.y[p, j] - poses.y[p, i]
+                    near = hypot(hypot(dx, dy), gap) <= far + SLACK
+                is_new = near and caught[v, a, j] == 0
+                caught[v, a, j] = 0
+                if near:
+                    caught[v, a, j] = NEWLY if is_new else CAUGHT_ON
+                found += is_new
     return found

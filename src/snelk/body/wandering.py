@@ -24,8 +24,8 @@ from snelk.level.zones import OUTSIDE
 if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.moving import _run_out, _stand, _take_way, _turns_back
     from snelk.body.streams import next_of
-    from snelk.level.lengths import hypot
     from snelk.level.footing import floor_below, height_of
+    from snelk.level.lengths import hypot
     from snelk.level.walking import is_on
     from snelk.level.within import _edge_ahead, where_in
 

@@ -16,7 +16,7 @@ from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.hearing import HEARD, NOBODY, Heard
 from snelk.senses.sight import IN_VIEW
 
-if not compiled:  # else it is the C library's, by the import above
+if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.lengths import hypot
 
 Codes = NDArray[np.int64]

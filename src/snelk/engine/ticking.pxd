@@ -5,7 +5,6 @@ from snelk.body.acting cimport (
 )
 from snelk.body.answering cimport answer_all
 from snelk.body.behaving cimport _come_to, _go_on, _move_on, _perceive, _think_on
-from snelk.body.columns cimport DoingColumns, PlacedColumns, StandingColumns, TimingColumns
 from snelk.body.moving cimport _place
 from snelk.engine.columns cimport TickStageColumns
 from snelk.engine.copying cimport copy_tick
@@ -15,7 +14,7 @@ from snelk.mind.fading cimport _follow_drawn
 from snelk.mind.updating cimport _mind
 from snelk.mind.receiving cimport _receive, _take_in, errs
 from snelk.mind.telling cimport _arrive, _pass_all_on, _say, _who_tells, is_cramped
-from snelk.senses.columns cimport NoiseColumns, PoseColumns
+from snelk.senses.columns cimport PoseColumns
 from snelk.senses.sensing cimport _sense
 from snelk.senses.smelling cimport _leave_and_smell
 from snelk.senses.stepping cimport _count_strides, _make_steps, _put_in_order
@@ -31,55 +30,55 @@ cdef Py_ssize_t ASK, BAD, CATCH, FIND_WAYS, FINISH, GATHER, GLANCE, JUDGE, MISPL
 cdef Py_ssize_t ROOM_FOR_EARS, ROOM_FOR_MESSAGES, ROOM_FOR_NOISES, TAKE, TELL_ENDS, TELL_NEWS
 cdef Py_ssize_t ROOM_FOR_COPIES, ROOM_FOR_TRAILS, ROOM_FOR_VOICES, JUDGE_VOICES, TELL_STUCK
 
-@cython.locals(most=Py_ssize_t, left=Py_ssize_t)
+@cython.locals(
+    most=Py_ssize_t, left=Py_ssize_t, is_even=bint, poses=PoseColumns, before=PoseColumns,
+)
 cdef Py_ssize_t _advance(TickStageColumns stage, Py_ssize_t until) noexcept
 
 @cython.locals(tick=Py_ssize_t, same=bint, poses=PoseColumns, n=Py_ssize_t)
 cdef bint _count_all(TickStageColumns stage) noexcept
 
 @cython.locals(told=bint)
-cdef bint _tells(TickStageColumns stage) noexcept
+cdef bint _tells(TickStageColumns stage) noexcept nogil
 
-@cython.locals(
-    left=Py_ssize_t, at="Py_ssize_t[::1]", is_even=bint, poses=PoseColumns, before=PoseColumns,
-    phase=Py_ssize_t,
-)
-cdef Py_ssize_t _go_through(TickStageColumns stage) noexcept
+@cython.locals(left=Py_ssize_t, at="Py_ssize_t[::1]", phase=Py_ssize_t)
+cdef Py_ssize_t _go_through(
+    TickStageColumns stage, PoseColumns poses, PoseColumns before,
+) noexcept nogil
 
 @cython.locals(
     at="Py_ssize_t[::1]", tick=Py_ssize_t, whole=Py_ssize_t, came=Py_ssize_t, pairs=Py_ssize_t,
 )
 cdef Py_ssize_t _sense_all(
     TickStageColumns stage, Py_ssize_t phase, PoseColumns poses, PoseColumns before,
-) noexcept
+) noexcept nogil
 
-@cython.locals(room=PlacedColumns)
+@cython.locals(row=Py_ssize_t, same=bint)
 cdef Py_ssize_t _begin(
     TickStageColumns stage, Py_ssize_t tick, PoseColumns poses, PoseColumns before,
-) noexcept
+) noexcept nogil
 
 @cython.locals(count=Py_ssize_t, n=Py_ssize_t)
 cdef Py_ssize_t _make(
     TickStageColumns stage, Py_ssize_t tick, PoseColumns poses, PoseColumns before,
-) noexcept
+) noexcept nogil
 
-@cython.locals(judged=NoiseColumns)
-cdef void _draw(TickStageColumns stage, Py_ssize_t pairs, double now) noexcept
+cdef void _draw(TickStageColumns stage, Py_ssize_t pairs, double now) noexcept nogil
 
 @cython.locals(
     at="Py_ssize_t[::1]", tick=Py_ssize_t, found=Py_ssize_t, begun=bint,
 )
 cdef Py_ssize_t _mind_all(
     TickStageColumns stage, Py_ssize_t phase, PoseColumns poses, PoseColumns before,
-) noexcept
+) noexcept nogil
 
 @cython.locals(
-    at="Py_ssize_t[::1]", doing=DoingColumns, timing=TimingColumns, tick=Py_ssize_t, time=double,
+    at="Py_ssize_t[::1]", tick=Py_ssize_t, time=double,
     found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, there=bint, waits=bint,
 )
 cdef Py_ssize_t _think_all(
     TickStageColumns stage, Py_ssize_t phase, PoseColumns poses,
-) noexcept
+) noexcept nogil
 
-@cython.locals(at="Py_ssize_t[::1]", left=Py_ssize_t, count=Py_ssize_t, standing=StandingColumns)
-cdef Py_ssize_t _move_all(TickStageColumns stage, Py_ssize_t phase, PoseColumns poses) noexcept
+@cython.locals(at="Py_ssize_t[::1]", left=Py_ssize_t, count=Py_ssize_t)
+cdef Py_ssize_t _move_all(TickStageColumns stage, Py_ssize_t phase, PoseColumns poses) noexcept nogil

@@ -7,7 +7,7 @@ tick in which nothing happens uses no Python at all.
 
 from __future__ import annotations
 
-from cython import compiled
+from cython import compiled, nogil
 
 from snelk.body.stage import NOT_YET
 from snelk.engine.columns import TickStageColumns
@@ -132,7 +132,11 @@ def _advance(stage: TickStage, until: int) -> int:
     while stage.at[TICK] < most:
         if stage.at[OVER] and stage.at[PHASE] == BEGINS:
             break
-        left = _go_through(stage)
+        is_even = stage.at[TICK] % 2 == 0
+        poses = stage.even_poses if is_even else stage.odd_poses
+        before = stage.odd_poses if is_even else stage.even_poses
+        with nogil:  # once for a tick: other threads can go on, and asking them takes its time
+            left = _go_through(stage, poses, before)
         if left != NOTHING:
             return left
         if not copy_tick(stage.copies, stage.at[TICK]):
@@ -164,12 +168,9 @@ def _tells(stage: TickStage) -> bool:
     return told or stage.searches.noted[0] > 0
 
 
-def _go_through(stage: TickStage) -> int:
+def _go_through(stage: TickStage, poses: Poses, before: Poses) -> int:
     """Run the rest of a tick; return what has to be done in Python first."""
     left, at = NOTHING, stage.at
-    is_even = at[TICK] % 2 == 0
-    poses = stage.even_poses if is_even else stage.odd_poses
-    before = stage.odd_poses if is_even else stage.even_poses
     while left == NOTHING and at[PHASE] != IS_DONE:
         phase = at[PHASE]
         at[PHASE] = phase + 1  # from where it goes on
@@ -228,8 +229,12 @@ def _sense_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int
 
 def _begin(stage: TickStage, tick: int, poses: Poses, before: Poses) -> int:
     """Begin the tick: poses, sight and contact."""
-    room = stage.even_room if tick % 2 == 0 else stage.odd_room
-    if not _place(stage.placed, 0 if stage.is_pushed else tick, stage.moving, room):
+    row = 0 if stage.is_pushed else tick
+    if tick % 2 == 0:
+        same = _place(stage.placed, row, stage.moving, stage.even_room)
+    else:
+        same = _place(stage.placed, row, stage.moving, stage.odd_room)
+    if not same:
         return BAD
     whose_turn(stage.look_every, tick, stage.looks)
     if tick == 0:
@@ -262,8 +267,10 @@ def _make(stage: TickStage, tick: int, poses: Poses, before: Poses) -> int:
 
 def _draw(stage: TickStage, pairs: int, now: float) -> None:
     """Places that noises of nobody draw agents to."""
-    judged = stage.listens.waiting if stage.listens.now[WAITED] else stage.noises
-    _follow_drawn(stage.draws, judged, stage.listens.heard, pairs, now, stage.dt)
+    if stage.listens.now[WAITED]:
+        _follow_drawn(stage.draws, stage.listens.waiting, stage.listens.heard, pairs, now, stage.dt)
+    else:
+        _follow_drawn(stage.draws, stage.noises, stage.listens.heard, pairs, now, stage.dt)
 
 
 def _mind_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int:
@@ -300,7 +307,7 @@ def _mind_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int:
 
 def _think_all(stage: TickStage, phase: int, poses: Poses) -> int:
     """Catching, activities, and the paths they need."""
-    at, doing, timing = stage.at, stage.bodies.doing, stage.bodies.timing
+    at = stage.at
     tick = at[TICK]
     time = stage.times[tick]
     if phase == COMES_TO:
@@ -341,10 +348,11 @@ def _think_all(stage: TickStage, phase: int, poses: Poses) -> int:
         if news_are_events(stage.bodies, stage.moving):
             return TELL_NEWS
     elif phase == RESTS:
-        for v in range(doing.news.shape[0]):
-            for a in range(doing.news.shape[1]):
+        for v in range(stage.bodies.doing.news.shape[0]):
+            for a in range(stage.bodies.doing.news.shape[1]):
                 there = stage.moving.at_end[v, a] or stage.moving.no_way[v, a]
-                timing.thought_there[v, a] = timing.thought_there[v, a] and there
+                there = stage.bodies.timing.thought_there[v, a] and there
+                stage.bodies.timing.thought_there[v, a] = there
     return NOTHING
 
 
@@ -380,9 +388,8 @@ def _move_all(stage: TickStage, phase: int, poses: Poses) -> int:
         if left != 0:
             return JUDGE_VOICES if left > 0 else BAD
     elif phase == PASSES_ON:
-        standing = stage.bodies.standing
         _pass_all_on(
-            stage.tells, poses, stage.voiced, standing.state, standing.rank, stage.going,
-            stage.going_count,
+            stage.tells, poses, stage.voiced, stage.bodies.standing.state,
+            stage.bodies.standing.rank, stage.going, stage.going_count,
         )  # fmt: skip
     return NOTHING

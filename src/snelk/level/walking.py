@@ -27,8 +27,8 @@ from snelk.level.zones import INSIDE
 
 if not compiled:
     from snelk.level.casting import share_past
-    from snelk.level.lengths import hypot
     from snelk.level.footing import floor_below, height_of
+    from snelk.level.lengths import hypot
     from snelk.level.within import where_in
 
 INF = float("inf")

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from snelk.level.columns import ZoneColumns, agree, door, laid_out
 from snelk.level.zones import INSIDE, ON_EDGE, OUTSIDE, Zones
 
-if not compiled:  # else it is the C library's, by the import above
+if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.lengths import hypot
 
 INF = float("inf")

@@ -22,7 +22,7 @@ cdef void _attend(
     const double[:, ::1] place_meter,
     const unsigned char[:, ::1] place_heard, FocusNumberColumns numbers, double dt,
     Py_ssize_t tick, AttendedColumns now,
-) noexcept
+) noexcept nogil
 
 @cython.locals(
     last=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t, chosen=Py_ssize_t, name=Py_ssize_t,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled, nogil
+from cython import compiled
 from cython.cimports.libc.math import isnan
 from numpy.typing import NDArray
 
@@ -17,7 +17,7 @@ from snelk.senses.columns import ContactColumns, PoseColumns
 from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.sight import IN_VIEW
 
-if not compiled:  # else it is the C library's, by the import above
+if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.lengths import hypot
 
 INF = float("inf")
@@ -123,50 +123,49 @@ def _attend(
     now: Attended,
 ) -> None:
     agents, targets = now.seen.shape[1], now.seen.shape[2]
-    with nogil:
-        for v in range(len(now.seen)):
-            p = v if len(poses.x) > 1 else 0
-            for a in range(agents):
-                for j in range(targets):
-                    if not numbers.may[v, a, j]:  # all stays as it is: nothing
-                        continue
-                    there = poses.present[p, j] and not now.seen_to[v, a, j]
-                    seen = False
-                    for k in range(failed.shape[3]):
-                        seen |= failed[v, a, j, k] == IN_VIEW
-                    seen &= there
-                    felt = contacts.touch[v, a, j] == SENSED or contacts.zone[v, a, j] == SENSED
-                    felt = felt and there
-                    smelt = contacts.smell[v, a, j] == SENSED and not now.seen_to[v, a, j]
-                    now.smelt[v, a, j] = smelt
-                    now.scent_age[v, a, j] = contacts.scent_age[v, a, j] if smelt else INF
-                    sensed = seen or felt
-                    now.felt[v, a, j] = felt
-                    now.heard[v, a, j] = loudness[v, a, j] > 0.0
-                    now.lost_for[v, a, j] = 0.0 if sensed else now.lost_for[v, a, j] + dt
-                    on_end = seen and now.was_seen[v, a, j]
-                    now.seen_for[v, a, j] = now.seen_for[v, a, j] + dt if on_end else 0.0
-                    now.seen[v, a, j] = seen
-                    now.was_seen[v, a, j] = seen
-                    if numbers.remembers[v, a]:
-                        source = beliefs.source[v, a, j]
-                        now.x[v, a, j], now.y[v, a, j] = beliefs.x[v, a, j], beliefs.y[v, a, j]
-                        now.z[v, a, j] = beliefs.z[v, a, j]
-                        sensed = source in (SENSED_NOW, HEARD, TOLD, SMELT)
-                        if isnan(beliefs.x[v, a, j]):
-                            now.known_x[v, a, j], now.known_y[v, a, j] = NAN, NAN
-                            now.known_z[v, a, j] = NAN
-                    else:
-                        now.x[v, a, j] = poses.x[p, j] if sensed else NAN
-                        now.y[v, a, j] = poses.y[p, j] if sensed else NAN
-                        now.z[v, a, j] = poses.z[p, j] if sensed else NAN
-                    if sensed:  # or something new was heard, told or smelt of it
-                        now.known_x[v, a, j], now.known_y[v, a, j] = now.x[v, a, j], now.y[v, a, j]
-                        now.known_z[v, a, j] = now.z[v, a, j]
-                _choose(
-                    poses, p, meter, beliefs, ignored, place_x[v, a], place_y[v, a],
-                    place_z[v, a], place_meter[v, a], place_heard[v, a], numbers, tick, now, v, a,
-                )  # fmt: skip
+    for v in range(len(now.seen)):
+        p = v if len(poses.x) > 1 else 0
+        for a in range(agents):
+            for j in range(targets):
+                if not numbers.may[v, a, j]:  # all stays as it is: nothing
+                    continue
+                there = poses.present[p, j] and not now.seen_to[v, a, j]
+                seen = False
+                for k in range(failed.shape[3]):
+                    seen |= failed[v, a, j, k] == IN_VIEW
+                seen &= there
+                felt = contacts.touch[v, a, j] == SENSED or contacts.zone[v, a, j] == SENSED
+                felt = felt and there
+                smelt = contacts.smell[v, a, j] == SENSED and not now.seen_to[v, a, j]
+                now.smelt[v, a, j] = smelt
+                now.scent_age[v, a, j] = contacts.scent_age[v, a, j] if smelt else INF
+                sensed = seen or felt
+                now.felt[v, a, j] = felt
+                now.heard[v, a, j] = loudness[v, a, j] > 0.0
+                now.lost_for[v, a, j] = 0.0 if sensed else now.lost_for[v, a, j] + dt
+                on_end = seen and now.was_seen[v, a, j]
+                now.seen_for[v, a, j] = now.seen_for[v, a, j] + dt if on_end else 0.0
+                now.seen[v, a, j] = seen
+                now.was_seen[v, a, j] = seen
+                if numbers.remembers[v, a]:
+                    source = beliefs.source[v, a, j]
+                    now.x[v, a, j], now.y[v, a, j] = beliefs.x[v, a, j], beliefs.y[v, a, j]
+                    now.z[v, a, j] = beliefs.z[v, a, j]
+                    sensed = source in (SENSED_NOW, HEARD, TOLD, SMELT)
+                    if isnan(beliefs.x[v, a, j]):
+                        now.known_x[v, a, j], now.known_y[v, a, j] = NAN, NAN
+                        now.known_z[v, a, j] = NAN
+                else:
+                    now.x[v, a, j] = poses.x[p, j] if sensed else NAN
+                    now.y[v, a, j] = poses.y[p, j] if sensed else NAN
+                    now.z[v, a, j] = poses.z[p, j] if sensed else NAN
+                if sensed:  # or something new was heard, told or smelt of it
+                    now.known_x[v, a, j], now.known_y[v, a, j] = now.x[v, a, j], now.y[v, a, j]
+                    now.known_z[v, a, j] = now.z[v, a, j]
+            _choose(
+                poses, p, meter, beliefs, ignored, place_x[v, a], place_y[v, a],
+                place_z[v, a], place_meter[v, a], place_heard[v, a], numbers, tick, now, v, a,
+            )  # fmt: skip
 
 
 def _choose(

@@ -15,16 +15,20 @@ cdef Py_ssize_t BEARING, OWN_SPEED, OWN_HEIGHT, OWN_LIGHT, TARGET_SPEED, TARGET_
 cdef Py_ssize_t TARGET_LIGHT, SMELT, ANY_SMELT, SCENT_AGE
 cdef Py_ssize_t BELOW, AT_MOST, ABOVE, AT_LEAST, EQUAL, UNEQUAL
 
+@cython.locals(rows=Py_ssize_t, agents=Py_ssize_t)
+cdef Py_ssize_t _decide(
+    LadderStageColumns stage, SignalColumns signals, Py_ssize_t tick, double dt,
+) noexcept nogil
+
 @cython.locals(
-    code=CodeColumns, facts=FactColumns, ladders=LadderColumns, table="double[:, :, ::1]",
-    stack="double[::1]", ready="unsigned char[:, :, ::1]",
     found=Py_ssize_t, pairs=Py_ssize_t, before=Py_ssize_t, agents=Py_ssize_t, transitions=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t,
     c=Py_ssize_t, state=Py_ssize_t, program=Py_ssize_t, may=bint, true=bint, due=bint, was=bint, now=bint, held=double,
     since=double,
 )
-cdef Py_ssize_t _decide(
-    LadderStageColumns stage, SignalColumns signals, Py_ssize_t tick, double dt,
-) noexcept
+cdef Py_ssize_t _decide_all(
+    LadderStageColumns stage, LadderColumns ladders, unsigned char[:, :, ::1] ready,
+    SignalColumns signals, Py_ssize_t tick, double dt,
+) noexcept nogil
 
 @cython.locals(found=double, top=Py_ssize_t, n=Py_ssize_t, step=Py_ssize_t, which=Py_ssize_t, who=Py_ssize_t)
 cdef double _value(

@@ -131,43 +131,54 @@ def _which_hold(
 
 
 def _decide(stage: LadderStage, signals: Signals, tick: int, dt: float) -> int:
-    code, facts, table, stack = stage.code, stage.facts, stage.values, stage.stack
-    ladders, ready = stage.ladders, stage.ready
-    agents, transitions = ready.shape[1], ready.shape[2]
-    if signals.seen.shape[0] != ready.shape[0] or signals.seen.shape[1] != agents:
+    rows, agents = stage.ready.shape[0], stage.ready.shape[1]
+    if signals.seen.shape[0] != rows or signals.seen.shape[1] != agents:
         return -1
+    return _decide_all(stage, stage.ladders, stage.ready, signals, tick, dt)
+
+
+def _decide_all(
+    stage: LadderStage,
+    ladders: LadderState,
+    ready: NDArray[np.bool_],
+    signals: Signals,
+    tick: int,
+    dt: float,
+) -> int:
+    agents, transitions = ready.shape[1], ready.shape[2]
     found, pairs = 0, 0
-    with nogil:
-        for v in range(len(ready)):
-            for a in range(agents):
-                before = found
-                ladders.since[v, a] += 1
-                state = max(ladders.state[v, a], 0)
-                may = _may_leave(signals, ladders, tick, v, a, state)
-                for c in range(transitions):
-                    true = False
-                    if ladders.open[v, a, state, c]:
-                        program = ladders.program[v, a, c]
-                        true = _value(code, program, signals, facts, table, stack, v, a) != 0.0
-                    held = max(ladders.held[v, a, c], -dt) + dt if true else -dt
-                    ladders.held[v, a, c] = held
-                    due = true and may and held >= ladders.wait[v, a, c] - SLACK
-                    was = ladders.due[v, a, c] > -dt + SLACK
-                    since = max(ladders.due[v, a, c], -dt) + dt if due else -dt
-                    ladders.due[v, a, c] = since
-                    now = due and since >= ladders.reaction[v, a, state, c] - SLACK
-                    ready[v, a, c] = now
-                    found += now
-                    ladders.news[v, a, c] = 0
-                    if due and not was and not now:
-                        ladders.news[v, a, c] = BEGINS
-                        found += 1
-                    elif was and not due:
-                        ladders.news[v, a, c] = IS_DROPPED
-                        found += 1
-                if found > before:
-                    stage.concerned[pairs, 0], stage.concerned[pairs, 1] = v, a
-                    pairs += 1
+    for v in range(len(ready)):
+        for a in range(agents):
+            before = found
+            ladders.since[v, a] += 1
+            state = max(ladders.state[v, a], 0)
+            may = _may_leave(signals, ladders, tick, v, a, state)
+            for c in range(transitions):
+                true = False
+                if ladders.open[v, a, state, c]:
+                    program = ladders.program[v, a, c]
+                    true = _value(
+                        stage.code, program, signals, stage.facts, stage.values, stage.stack, v, a
+                    ) != 0.0  # fmt: skip
+                held = max(ladders.held[v, a, c], -dt) + dt if true else -dt
+                ladders.held[v, a, c] = held
+                due = true and may and held >= ladders.wait[v, a, c] - SLACK
+                was = ladders.due[v, a, c] > -dt + SLACK
+                since = max(ladders.due[v, a, c], -dt) + dt if due else -dt
+                ladders.due[v, a, c] = since
+                now = due and since >= ladders.reaction[v, a, state, c] - SLACK
+                ready[v, a, c] = now
+                found += now
+                ladders.news[v, a, c] = 0
+                if due and not was and not now:
+                    ladders.news[v, a, c] = BEGINS
+                    found += 1
+                elif was and not due:
+                    ladders.news[v, a, c] = IS_DROPPED
+                    found += 1
+            if found > before:
+                stage.concerned[pairs, 0], stage.concerned[pairs, 1] = v, a
+                pairs += 1
     stage.pairs[0] = pairs
     return found
 

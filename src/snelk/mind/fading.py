@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import nogil
 from numpy.typing import NDArray
 
 from snelk.level.columns import agree, door, laid_out, plain
@@ -55,26 +54,25 @@ def _follow_drawn(
 
 
 def _fade(loud: Numbers, numbers: MeterNumbers, forget: Numbers, dt: float, drawn: Drawn) -> None:
-    with nogil:
-        for v in range(len(loud)):
-            for a in range(loud.shape[1]):
-                drawn.heard[v, a] = False
-                drawn.age[v, a] += dt
-                added, drained = 0.0, 0.0
-                if numbers.used[v, a]:
-                    added = numbers.noise_gain[v, a] * loud[v, a]
-                if loud[v, a] > 0.0:
-                    drawn.quiet[v, a] = 0.0
-                else:
-                    drawn.quiet[v, a] += dt
-                    # Of the tick in which the hold ends only the rest drains.
-                    drained = min(max(drawn.quiet[v, a] - numbers.drain_after[v, a], 0.0), dt)
-                    drained = drained / numbers.drain_time[v, a]
-                drawn.meter[v, a] = min(max(drawn.meter[v, a] + added - drained, 0.0), 1.0)
-                if drawn.age[v, a] > forget[v, a] + SLACK:
-                    drawn.x[v, a], drawn.y[v, a], drawn.z[v, a] = NAN, NAN, NAN
-                    drawn.age[v, a] = NAN
-                    drawn.blur[v, a], drawn.meter[v, a], drawn.kind[v, a] = NAN, 0.0, -1
+    for v in range(len(loud)):
+        for a in range(loud.shape[1]):
+            drawn.heard[v, a] = False
+            drawn.age[v, a] += dt
+            added, drained = 0.0, 0.0
+            if numbers.used[v, a]:
+                added = numbers.noise_gain[v, a] * loud[v, a]
+            if loud[v, a] > 0.0:
+                drawn.quiet[v, a] = 0.0
+            else:
+                drawn.quiet[v, a] += dt
+                # Of the tick in which the hold ends only the rest drains.
+                drained = min(max(drawn.quiet[v, a] - numbers.drain_after[v, a], 0.0), dt)
+                drained = drained / numbers.drain_time[v, a]
+            drawn.meter[v, a] = min(max(drawn.meter[v, a] + added - drained, 0.0), 1.0)
+            if drawn.age[v, a] > forget[v, a] + SLACK:
+                drawn.x[v, a], drawn.y[v, a], drawn.z[v, a] = NAN, NAN, NAN
+                drawn.age[v, a] = NAN
+                drawn.blur[v, a], drawn.meter[v, a], drawn.kind[v, a] = NAN, 0.0, -1
 
 
 def _draw(
@@ -87,27 +85,25 @@ def _draw(
     drawn: Drawn,
 ) -> None:
     """Keep the newest place that a noise of nobody drew everybody to."""
-    with nogil:
-        for pair in range(pairs):
-            v, a, n = heard.variant[pair], heard.agent[pair], heard.row[pair]
-            if heard.failed[pair] != HEARD or heard.by[pair] != NOBODY or not can[v, a]:
-                continue
-            drawn.heard[v, a] = True
-            age = now - noises.t[n]
-            if not drawn.age[v, a] < age - SLACK:
-                drawn.x[v, a], drawn.y[v, a] = heard.x[pair], heard.y[pair]
-                drawn.z[v, a] = noises.z[n]
-                drawn.age[v, a], drawn.kind[v, a] = max(age, 0.0), noises.kind[n]
-                drawn.blur[v, a] = error[v, a] * heard.straight[pair]
+    for pair in range(pairs):
+        v, a, n = heard.variant[pair], heard.agent[pair], heard.row[pair]
+        if heard.failed[pair] != HEARD or heard.by[pair] != NOBODY or not can[v, a]:
+            continue
+        drawn.heard[v, a] = True
+        age = now - noises.t[n]
+        if not drawn.age[v, a] < age - SLACK:
+            drawn.x[v, a], drawn.y[v, a] = heard.x[pair], heard.y[pair]
+            drawn.z[v, a] = noises.z[n]
+            drawn.age[v, a], drawn.kind[v, a] = max(age, 0.0), noises.kind[n]
+            drawn.blur[v, a] = error[v, a] * heard.straight[pair]
 
 
 def _draw_loud(heard: Heard, pairs: int, can: NDArray[np.bool_], loud: Numbers) -> None:
     """How strong the noises of nobody were that were heard."""
-    with nogil:
-        for v in range(len(loud)):
-            for a in range(loud.shape[1]):
-                loud[v, a] = 0.0
-        for pair in range(pairs):
-            v, a = heard.variant[pair], heard.agent[pair]
-            if heard.failed[pair] == HEARD and heard.by[pair] == NOBODY and can[v, a]:
-                loud[v, a] += heard.strength[pair]
+    for v in range(len(loud)):
+        for a in range(loud.shape[1]):
+            loud[v, a] = 0.0
+    for pair in range(pairs):
+        v, a = heard.variant[pair], heard.agent[pair]
+        if heard.failed[pair] == HEARD and heard.by[pair] == NOBODY and can[v, a]:
+            loud[v, a] += heard.strength[pair]

@@ -19,7 +19,7 @@ cdef void _fill(
     const double[:, :, ::1] ranges, const double[:, :, ::1] half_fov, SightColumns sight,
     ContactColumns contacts, const double[:, :, ::1] loudness, MeterNumberColumns numbers,
     double dt, MeterColumns meters,
-) noexcept
+) noexcept nogil
 
 @cython.locals(
     points=Py_ssize_t, n=Py_ssize_t, left=double, right=double, low=double, high=double,

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import nogil
 from numpy.typing import NDArray
 
 from snelk.mind.meter import (
@@ -43,70 +42,67 @@ def _fill(
     dt: float,
     meters: Meters,
 ) -> None:
-    with nogil:
-        agents, targets = meters.value.shape[1], meters.value.shape[2]
-        factors = meters.factors.shape[3]
-        for v in range(len(meters.value)):
-            p = v if len(posture) > 1 else 0
-            for a in range(agents):
-                if not numbers.used[v, a]:
+    agents, targets = meters.value.shape[1], meters.value.shape[2]
+    factors = meters.factors.shape[3]
+    for v in range(len(meters.value)):
+        p = v if len(posture) > 1 else 0
+        for a in range(agents):
+            if not numbers.used[v, a]:
+                continue
+            for j in range(targets):
+                if not notices[v, a, j]:
                     continue
-                for j in range(targets):
-                    if not notices[v, a, j]:
+                rate, best, best_near, best_aside = 0.0, NO_CONE, 1.0, 1.0
+                for k in range(cones[v, a]):
+                    if sight.failed[v, a, j, k] != IN_VIEW:
                         continue
-                    rate, best, best_near, best_aside = 0.0, NO_CONE, 1.0, 1.0
-                    for k in range(cones[v, a]):
-                        if sight.failed[v, a, j, k] != IN_VIEW:
-                            continue
-                        share = sight.distance[v, a, j] / ranges[v, a, k]
-                        near = _curve(numbers, v, a, 0, share)
-                        share = sight.off[v, a, j] / half_fov[v, a, k]
-                        aside = _curve(numbers, v, a, 1, share)
-                        cone_rate = near * aside * numbers.weight[v, a, k]
-                        if best == NO_CONE or cone_rate > rate:
-                            rate, best, best_near, best_aside = cone_rate, k, near, aside
-                    sense = NO_SENSE
-                    if best != NO_CONE:
-                        meters.factors[v, a, j, 0] = best_near
-                        meters.factors[v, a, j, 1] = best_aside
-                        for c in range(2, 4):
-                            x = sight.light[v, a, j] if c == 2 else speed[p, j]
-                            meters.factors[v, a, j, c] = _curve(numbers, v, a, c, x)
-                        meters.factors[v, a, j, 4] = sight.exposure[v, a, j]
-                        meters.factors[v, a, j, 5] = numbers.posture[v, a, posture[p, j]]
-                        meters.factors[v, a, j, 6] = numbers.weight[v, a, best]
-                        rate, sense = 1.0, SIGHT
-                        for factor in range(factors):
-                            rate *= meters.factors[v, a, j, factor]
-                    if contacts.zone[v, a, j] == SENSED and (
-                        sense == NO_SENSE or numbers.zone_rate[v, a] > rate
-                    ):
-                        rate, best, sense = numbers.zone_rate[v, a], NO_CONE, ZONE
-                    if contacts.smell[v, a, j] == SENSED:
-                        smelt = numbers.smell_rate[v, a] * contacts.strength[v, a, j]
-                        if sense == NO_SENSE or smelt > rate:
-                            rate, best, sense = smelt, NO_CONE, SMELL
-                    if best == NO_CONE:
-                        for factor in range(factors):
-                            meters.factors[v, a, j, factor] = NAN
-                    if contacts.touch[v, a, j] == SENSED:
-                        sense = TOUCH
-                    meters.cone[v, a, j] = best
-                    meters.rate[v, a, j] = rate
-                    noise = numbers.noise_gain[v, a] * loudness[v, a, j]
-                    meters.noise[v, a, j] = noise
-                    meters.value[v, a, j] = min(meters.value[v, a, j] + noise, 1.0)
-                    at_once = sense == TOUCH or (
-                        sense == SIGHT and sight.distance[v, a, j] <= numbers.at_once[v, a]
-                    )
-                    if sense == NO_SENSE and noise > 0.0:
-                        meters.state[v, a, j], meters.quiet[v, a, j] = HEARD, 0.0
-                        sense = HEARING
-                    else:
-                        _change_value(
-                            numbers, sense != NO_SENSE, at_once, v, a, j, rate, dt, meters
-                        )
-                    meters.sense[v, a, j] = sense
+                    share = sight.distance[v, a, j] / ranges[v, a, k]
+                    near = _curve(numbers, v, a, 0, share)
+                    share = sight.off[v, a, j] / half_fov[v, a, k]
+                    aside = _curve(numbers, v, a, 1, share)
+                    cone_rate = near * aside * numbers.weight[v, a, k]
+                    if best == NO_CONE or cone_rate > rate:
+                        rate, best, best_near, best_aside = cone_rate, k, near, aside
+                sense = NO_SENSE
+                if best != NO_CONE:
+                    meters.factors[v, a, j, 0] = best_near
+                    meters.factors[v, a, j, 1] = best_aside
+                    for c in range(2, 4):
+                        x = sight.light[v, a, j] if c == 2 else speed[p, j]
+                        meters.factors[v, a, j, c] = _curve(numbers, v, a, c, x)
+                    meters.factors[v, a, j, 4] = sight.exposure[v, a, j]
+                    meters.factors[v, a, j, 5] = numbers.posture[v, a, posture[p, j]]
+                    meters.factors[v, a, j, 6] = numbers.weight[v, a, best]
+                    rate, sense = 1.0, SIGHT
+                    for factor in range(factors):
+                        rate *= meters.factors[v, a, j, factor]
+                if contacts.zone[v, a, j] == SENSED and (
+                    sense == NO_SENSE or numbers.zone_rate[v, a] > rate
+                ):
+                    rate, best, sense = numbers.zone_rate[v, a], NO_CONE, ZONE
+                if contacts.smell[v, a, j] == SENSED:
+                    smelt = numbers.smell_rate[v, a] * contacts.strength[v, a, j]
+                    if sense == NO_SENSE or smelt > rate:
+                        rate, best, sense = smelt, NO_CONE, SMELL
+                if best == NO_CONE:
+                    for factor in range(factors):
+                        meters.factors[v, a, j, factor] = NAN
+                if contacts.touch[v, a, j] == SENSED:
+                    sense = TOUCH
+                meters.cone[v, a, j] = best
+                meters.rate[v, a, j] = rate
+                noise = numbers.noise_gain[v, a] * loudness[v, a, j]
+                meters.noise[v, a, j] = noise
+                meters.value[v, a, j] = min(meters.value[v, a, j] + noise, 1.0)
+                at_once = sense == TOUCH or (
+                    sense == SIGHT and sight.distance[v, a, j] <= numbers.at_once[v, a]
+                )
+                if sense == NO_SENSE and noise > 0.0:
+                    meters.state[v, a, j], meters.quiet[v, a, j] = HEARD, 0.0
+                    sense = HEARING
+                else:
+                    _change_value(numbers, sense != NO_SENSE, at_once, v, a, j, rate, dt, meters)
+                meters.sense[v, a, j] = sense
 
 
 def _curve(numbers: MeterNumbers, v: int, a: int, c: int, x: float) -> float:

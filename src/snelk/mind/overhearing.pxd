@@ -9,4 +9,4 @@ cdef Py_ssize_t HEARD, NOBODY
 cdef void _add_up(
     EarStageColumns stage, NoiseColumns noises, HeardColumns heard, Py_ssize_t pairs, double now,
     double[:, :, ::1] loudness, NewsColumns news,
-) noexcept
+) noexcept nogil

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from cython import nogil
-
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.columns import NewsColumns
 from snelk.mind.memory import News
@@ -51,15 +49,14 @@ def _add_up(
     loudness: Numbers,
     news: News,
 ) -> None:
-    with nogil:
-        for pair in range(pairs):
-            v, a, j = heard.variant[pair], heard.agent[pair], heard.by[pair]
-            if heard.failed[pair] != HEARD or j == NOBODY:
-                continue
-            loudness[v, a, j] += heard.strength[pair]
-            age = max(now - noises.t[heard.row[pair]], 0.0)
-            if not news.age[v, a, j] <= age:
-                news.x[v, a, j], news.y[v, a, j] = heard.x[pair], heard.y[pair]
-                news.z[v, a, j] = noises.z[heard.row[pair]]
-                news.age[v, a, j] = age
-                news.blur[v, a, j] = stage.error[v, a] * heard.straight[pair]
+    for pair in range(pairs):
+        v, a, j = heard.variant[pair], heard.agent[pair], heard.by[pair]
+        if heard.failed[pair] != HEARD or j == NOBODY:
+            continue
+        loudness[v, a, j] += heard.strength[pair]
+        age = max(now - noises.t[heard.row[pair]], 0.0)
+        if not news.age[v, a, j] <= age:
+            news.x[v, a, j], news.y[v, a, j] = heard.x[pair], heard.y[pair]
+            news.z[v, a, j] = noises.z[heard.row[pair]]
+            news.age[v, a, j] = age
+            news.blur[v, a, j] = stage.error[v, a] * heard.straight[pair]

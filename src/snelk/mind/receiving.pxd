@@ -11,12 +11,18 @@ cdef double NAN
 cdef Py_ssize_t DISAGREE, DONE_TO, JUDGED, LEFT, NOTHING_HEARD, ROOM, WAITED, HEARD
 
 @cython.locals(
-    all_of_them=Py_ssize_t, pairs=Py_ssize_t, left=Py_ssize_t, anybody=bint, judged=NoiseColumns,
+    all_of_them=Py_ssize_t, waiting=Py_ssize_t, found=Py_ssize_t, anybody=bint,
 )
 cdef Py_ssize_t _receive(
     ListenStageColumns stage, NoiseColumns noises, const Py_ssize_t[::1] made_at,
     Py_ssize_t count, PoseColumns poses, const double[:, ::1] background, Py_ssize_t tick,
-) noexcept
+) noexcept nogil
+
+@cython.locals(pairs=Py_ssize_t, left=Py_ssize_t)
+cdef Py_ssize_t _judge(
+    ListenStageColumns stage, NoiseColumns noises, const Py_ssize_t[::1] made_at,
+    Py_ssize_t count, PoseColumns poses, const double[:, ::1] background, Py_ssize_t tick,
+) noexcept nogil
 
 @cython.locals(
     first=Py_ssize_t, count=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t,
@@ -29,8 +35,9 @@ cdef bint _who_is_due(ListenStageColumns stage, Py_ssize_t tick) noexcept nogil
 @cython.locals(least=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t)
 cdef void _note_turns(ListenStageColumns stage, Py_ssize_t tick) noexcept nogil
 
-@cython.locals(judged=NoiseColumns)
-cdef void _take_in(ListenStageColumns stage, NoiseColumns noises, double now) noexcept
+cdef void _take_in(ListenStageColumns stage, NoiseColumns noises, double now) noexcept nogil
+
+cdef void _take_in_of(ListenStageColumns stage, NoiseColumns judged, double now) noexcept nogil
 
 @cython.locals(pair=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t)
 cdef bint errs(ListenStageColumns stage) noexcept nogil

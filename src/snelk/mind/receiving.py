@@ -107,24 +107,33 @@ def _receive(
         return NOTHING_HEARD
     anybody = stage.any_seldom and _who_is_due(stage, tick)
     stage.now[WAITED] = anybody
-    if anybody:
-        pairs = _pair_up(
-            stage.ears, stage.waiting, stage.waiting_count[0], stage.waiting_at, tick,
-            stage.always, stage.due, stage.last, stage.heard,
-        )  # fmt: skip
-        _note_turns(stage, tick)
-    else:
-        pairs = _pair_up(
-            stage.ears, noises, count, made_at, tick, stage.always, stage.due, stage.last,
-            stage.heard,
-        )  # fmt: skip
+    if not anybody:
+        return _judge(stage, noises, made_at, count, poses, background, tick)
+    waiting = stage.waiting_count[0]
+    found = _judge(stage, stage.waiting, stage.waiting_at, waiting, poses, background, tick)
+    _note_turns(stage, tick)
+    return found
+
+
+def _judge(
+    stage: ListenStage,
+    noises: Noises,
+    made_at: NDArray[np.int64],
+    count: int,
+    poses: Poses,
+    background: NDArray[np.float64],
+    tick: int,
+) -> int:
+    """Judge noises at the ears that listen at a tick."""
+    pairs = _pair_up(
+        stage.ears, noises, count, made_at, tick, stage.always, stage.due, stage.last, stage.heard
+    )
     if pairs < 0:
         return DISAGREE
     stage.heard_count[0] = pairs
     if pairs == 0:
         return NOTHING_HEARD
-    judged = stage.waiting if anybody else noises
-    left = _at_ears(stage.ears, judged, poses, background, stage.walk, stage.heard, pairs)
+    left = _at_ears(stage.ears, noises, poses, background, stage.walk, stage.heard, pairs)
     if left < 0:
         return DISAGREE
     return LEFT if left > 0 else JUDGED
@@ -177,7 +186,14 @@ def _note_turns(stage: ListenStage, tick: int) -> None:
 
 
 def _take_in(stage: ListenStage, noises: Noises, now: float) -> None:
-    judged = stage.waiting if stage.now[WAITED] else noises
+    if stage.now[WAITED]:
+        _take_in_of(stage, stage.waiting, now)
+    else:
+        _take_in_of(stage, noises, now)
+
+
+def _take_in_of(stage: ListenStage, judged: Noises, now: float) -> None:
+    """As `take_in`, of the noises that were judged."""
     _add_up(stage.ears, judged, stage.heard, stage.heard_count[0], now, stage.loudness, stage.news)
 
 

@@ -19,7 +19,7 @@ cdef void _remember(
     PoseColumns poses, PoseColumns before, double dt, const signed char[:, :, :, ::1] failed,
     ContactColumns contacts, NewsColumns heard, NewsColumns told, MemoryNumberColumns numbers, GridColumns grid, ScratchColumns scratch,
     BeliefColumns beliefs,
-) noexcept
+) noexcept nogil
 
 cdef void _take(
     NewsColumns news, Py_ssize_t source, Py_ssize_t v, Py_ssize_t a, Py_ssize_t j,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled, nogil
+from cython import compiled
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, agree, door, laid_out, plain
@@ -115,68 +115,63 @@ def _remember(
     scratch: Scratch,
     beliefs: Beliefs,
 ) -> None:
-    with nogil:
-        agents, targets = beliefs.x.shape[1], beliefs.x.shape[2]
-        for v in range(len(beliefs.x)):
-            scratch.row[0] = v if len(scratch.opened) > 1 else 0
-            p = v if len(poses.x) > 1 else 0
-            for a in range(agents):
-                for j in range(targets if numbers.used[v, a] else 0):
-                    if not notices[v, a, j]:
-                        continue
-                    beliefs.age[v, a, j] += dt  # NaN without a belief
-                    source, age = beliefs.source[v, a, j], beliefs.age[v, a, j]
-                    now = contacts.touch[v, a, j] == SENSED or contacts.zone[v, a, j] == SENSED
-                    for k in range(failed.shape[3]):
-                        now |= failed[v, a, j, k] == IN_VIEW
-                    # Between two looks a target may have gone; who is not there is not sensed.
-                    now &= poses.present[p, j]
-                    followed = source in (SENSED_NOW, GRACE)
-                    if now:
-                        moving = before.present[p, j]
-                        beliefs.source[v, a, j] = SENSED_NOW
-                        beliefs.vx[v, a, j] = (
-                            (poses.x[p, j] - before.x[p, j]) / dt if moving else 0.0
-                        )
-                        beliefs.vy[v, a, j] = (
-                            (poses.y[p, j] - before.y[p, j]) / dt if moving else 0.0
-                        )
-                        beliefs.age[v, a, j], beliefs.blur[v, a, j] = 0.0, 0.0
-                    elif followed and poses.present[p, j] and age <= numbers.grace[v, a] + SLACK:
-                        beliefs.source[v, a, j] = GRACE
-                        now = True
-                    if now:
-                        beliefs.x[v, a, j], beliefs.y[v, a, j] = poses.x[p, j], poses.y[p, j]
-                        beliefs.z[v, a, j] = poses.z[p, j]
-                        continue
-                    # Of what was heard, smelt, told and is believed the newest counts; what was
-                    # told must be news, what one hears or smells oneself counts also if as new.
-                    oldest = INF if source == NO_BELIEF else age
-                    by_ear = heard.age[v, a, j] <= oldest + SLACK
-                    if by_ear:
-                        oldest = heard.age[v, a, j]
-                    by_nose = contacts.smell[v, a, j] == SENSED
-                    by_nose = by_nose and contacts.scent_age[v, a, j] <= oldest + SLACK
-                    if by_nose:
-                        oldest = contacts.scent_age[v, a, j]
-                    by_word = told.age[v, a, j] < oldest - SLACK
-                    if by_ear or by_nose or by_word:
-                        if by_word:
-                            _take(told, TOLD, v, a, j, beliefs)
-                        elif by_nose:
-                            _take_scent(contacts, v, a, j, beliefs)
-                        else:
-                            _take(heard, HEARD, v, a, j, beliefs)
-                    elif age > numbers.forget[v, a] + SLACK:
-                        beliefs.source[v, a, j] = NO_BELIEF
-                        beliefs.x[v, a, j], beliefs.y[v, a, j] = NAN, NAN
-                        beliefs.z[v, a, j] = NAN
-                        beliefs.vx[v, a, j], beliefs.vy[v, a, j] = NAN, NAN
-                        beliefs.age[v, a, j], beliefs.blur[v, a, j] = NAN, NAN
-                    elif followed:
-                        beliefs.source[v, a, j] = LEAD
-                    if beliefs.source[v, a, j] == LEAD:
-                        _lead_on(numbers, dt, grid, scratch, v, a, j, beliefs)
+    agents, targets = beliefs.x.shape[1], beliefs.x.shape[2]
+    for v in range(len(beliefs.x)):
+        scratch.row[0] = v if len(scratch.opened) > 1 else 0
+        p = v if len(poses.x) > 1 else 0
+        for a in range(agents):
+            for j in range(targets if numbers.used[v, a] else 0):
+                if not notices[v, a, j]:
+                    continue
+                beliefs.age[v, a, j] += dt  # NaN without a belief
+                source, age = beliefs.source[v, a, j], beliefs.age[v, a, j]
+                now = contacts.touch[v, a, j] == SENSED or contacts.zone[v, a, j] == SENSED
+                for k in range(failed.shape[3]):
+                    now |= failed[v, a, j, k] == IN_VIEW
+                # Between two looks a target may have gone; who is not there is not sensed.
+                now &= poses.present[p, j]
+                followed = source in (SENSED_NOW, GRACE)
+                if now:
+                    moving = before.present[p, j]
+                    beliefs.source[v, a, j] = SENSED_NOW
+                    beliefs.vx[v, a, j] = (poses.x[p, j] - before.x[p, j]) / dt if moving else 0.0
+                    beliefs.vy[v, a, j] = (poses.y[p, j] - before.y[p, j]) / dt if moving else 0.0
+                    beliefs.age[v, a, j], beliefs.blur[v, a, j] = 0.0, 0.0
+                elif followed and poses.present[p, j] and age <= numbers.grace[v, a] + SLACK:
+                    beliefs.source[v, a, j] = GRACE
+                    now = True
+                if now:
+                    beliefs.x[v, a, j], beliefs.y[v, a, j] = poses.x[p, j], poses.y[p, j]
+                    beliefs.z[v, a, j] = poses.z[p, j]
+                    continue
+                # Of what was heard, smelt, told and is believed the newest counts; what was
+                # told must be news, what one hears or smells oneself counts also if as new.
+                oldest = INF if source == NO_BELIEF else age
+                by_ear = heard.age[v, a, j] <= oldest + SLACK
+                if by_ear:
+                    oldest = heard.age[v, a, j]
+                by_nose = contacts.smell[v, a, j] == SENSED
+                by_nose = by_nose and contacts.scent_age[v, a, j] <= oldest + SLACK
+                if by_nose:
+                    oldest = contacts.scent_age[v, a, j]
+                by_word = told.age[v, a, j] < oldest - SLACK
+                if by_ear or by_nose or by_word:
+                    if by_word:
+                        _take(told, TOLD, v, a, j, beliefs)
+                    elif by_nose:
+                        _take_scent(contacts, v, a, j, beliefs)
+                    else:
+                        _take(heard, HEARD, v, a, j, beliefs)
+                elif age > numbers.forget[v, a] + SLACK:
+                    beliefs.source[v, a, j] = NO_BELIEF
+                    beliefs.x[v, a, j], beliefs.y[v, a, j] = NAN, NAN
+                    beliefs.z[v, a, j] = NAN
+                    beliefs.vx[v, a, j], beliefs.vy[v, a, j] = NAN, NAN
+                    beliefs.age[v, a, j], beliefs.blur[v, a, j] = NAN, NAN
+                elif followed:
+                    beliefs.source[v, a, j] = LEAD
+                if beliefs.source[v, a, j] == LEAD:
+                    _lead_on(numbers, dt, grid, scratch, v, a, j, beliefs)
 
 
 def _take(news: News, source: int, v: int, a: int, j: int, beliefs: Beliefs) -> None:

@@ -13,7 +13,7 @@ from snelk.level.columns import agree, door, laid_out
 from snelk.mind.cells import Cells
 from snelk.mind.columns import CellColumns
 
-if not compiled:  # else it is the C library's, by the import above
+if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.lengths import hypot
 
 TOGETHER = 1.5

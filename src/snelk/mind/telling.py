@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled, nogil
+from cython import compiled
 from cython.cimports.libc.math import isnan
 from numpy.typing import NDArray
 
@@ -193,28 +193,27 @@ def arrive(
 def _who_tells(stage: TellStage, tick: int) -> int:
     found = 0
     stage.said[TELLERS], stage.said[SAID_AT], stage.said[MOST_MESSAGES] = 0, tick, 0
-    with nogil:
-        for v in range(stage.tells.shape[0]):
-            for a in range(stage.tells.shape[1]):
-                before = found
-                for j in range(stage.due.shape[2]):
-                    source = stage.beliefs.source[v, a, j]
-                    own = source in (SENSED_NOW, HEARD) and stage.beliefs.age[v, a, j] < stage.dt
-                    own = own or source == SMELT
-                    moment = tick * stage.dt - stage.beliefs.age[v, a, j]
-                    if source == TOLD and stage.passes[v, a]:  # if it is news to it
-                        own = moment > stage.passed_on[v, a, j] + 0.5 * stage.dt
-                    now = stage.tells[v, a] and own and tick >= stage.next_time[v, a, j]
-                    stage.due[v, a, j] = now
-                    if now:
-                        stage.passed_on[v, a, j] = moment
-                        stage.next_time[v, a, j] = tick + stage.every[v, a]
-                        found += 1
-                if found > before:
-                    stage.said[TELLERS] += 1
-                    for b in range(stage.audience.shape[2]):
-                        if stage.audience[v, a, b]:
-                            stage.said[MOST_MESSAGES] += found - before
+    for v in range(stage.tells.shape[0]):
+        for a in range(stage.tells.shape[1]):
+            before = found
+            for j in range(stage.due.shape[2]):
+                source = stage.beliefs.source[v, a, j]
+                own = source in (SENSED_NOW, HEARD) and stage.beliefs.age[v, a, j] < stage.dt
+                own = own or source == SMELT
+                moment = tick * stage.dt - stage.beliefs.age[v, a, j]
+                if source == TOLD and stage.passes[v, a]:  # if it is news to it
+                    own = moment > stage.passed_on[v, a, j] + 0.5 * stage.dt
+                now = stage.tells[v, a] and own and tick >= stage.next_time[v, a, j]
+                stage.due[v, a, j] = now
+                if now:
+                    stage.passed_on[v, a, j] = moment
+                    stage.next_time[v, a, j] = tick + stage.every[v, a]
+                    found += 1
+            if found > before:
+                stage.said[TELLERS] += 1
+                for b in range(stage.audience.shape[2]):
+                    if stage.audience[v, a, b]:
+                        stage.said[MOST_MESSAGES] += found - before
     return found
 
 

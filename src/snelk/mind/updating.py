@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from cython import compiled
+from cython import compiled, nogil
 
 from snelk.level.columns import door, laid_out
 from snelk.mind.columns import MindStageColumns
@@ -28,8 +28,14 @@ def mind(stage: MindStage, poses: Poses, before: Poses) -> None:
         ValueError: These arrays do not agree.
     """
     laid, then = laid_out(PoseColumns, poses), laid_out(PoseColumns, before)
-    if not _mind(laid_out(MindStageColumns, stage), laid, then):
+    if not _mind_freely(laid_out(MindStageColumns, stage), laid, then):
         raise ValueError("poses do not match the minds")
+
+
+def _mind_freely(stage: MindStage, poses: Poses, before: Poses) -> bool:
+    """While other threads go on."""
+    with nogil:
+        return _mind(stage, poses, before)
 
 
 def _mind(stage: MindStage, poses: Poses, before: Poses) -> bool:

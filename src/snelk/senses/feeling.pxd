@@ -21,4 +21,4 @@ cdef void _feel(
     ContactNumberColumns numbers, const double[:, ::1] touch_awake,
     const double[:, ::1] zone_awake, GridColumns grid, ScratchColumns scratch,
     ContactColumns contacts,
-) noexcept
+) noexcept nogil

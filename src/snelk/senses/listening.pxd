@@ -12,6 +12,12 @@ cdef Py_ssize_t NO_WALL, NOBODY, HEARD, PRESENT, CARES, AWAKE, REACH, ALL_ALIKE,
 
 cdef double _strength_of(double distance, double limit) noexcept nogil
 
+cdef Py_ssize_t _at_ears_freely(
+    EarStageColumns stage, NoiseColumns noises, PoseColumns poses,
+    const double[:, ::1] background, GroundStageColumns walk, HeardColumns heard,
+    Py_ssize_t pairs,
+) noexcept
+
 @cython.locals(
     rows=Py_ssize_t, left=Py_ssize_t, same=bint, pair=Py_ssize_t, n=Py_ssize_t, a=Py_ssize_t,
     v=Py_ssize_t, p=Py_ssize_t, i=Py_ssize_t, maker=Py_ssize_t, ear_z=double, x=double, y=double,
@@ -22,7 +28,7 @@ cdef Py_ssize_t _at_ears(
     EarStageColumns stage, NoiseColumns noises, PoseColumns poses,
     const double[:, ::1] background, GroundStageColumns walk, HeardColumns heard,
     Py_ssize_t pairs,
-) noexcept
+) noexcept nogil
 
 @cython.locals(
     straight=double, limit=double, share=double, wall=Py_ssize_t, free=double, strength=double,
@@ -47,7 +53,7 @@ cdef void _walk_to_ear(
 cdef void _walk_to_ears(
     NoiseColumns noises, const Py_ssize_t[::1] pairs, const double[::1] walked,
     HeardColumns heard,
-) noexcept
+) noexcept nogil
 
 @cython.locals(
     variants=Py_ssize_t, agents=Py_ssize_t, same=bint, pair=Py_ssize_t, n=Py_ssize_t,
@@ -57,7 +63,7 @@ cdef Py_ssize_t _pair_up(
     EarStageColumns stage, NoiseColumns noises, Py_ssize_t count, const Py_ssize_t[::1] made_at,
     Py_ssize_t tick, const unsigned char[:, ::1] always, const unsigned char[:, ::1] due,
     const Py_ssize_t[:, ::1] last, HeardColumns heard,
-) noexcept
+) noexcept nogil
 
 cdef void _begin_pair(
     NoiseColumns noises, Py_ssize_t n, Py_ssize_t a, Py_ssize_t pair, HeardColumns heard,

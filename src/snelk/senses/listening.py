@@ -32,8 +32,8 @@ from snelk.senses.stage import ALL_ALIKE, APART, EarStage
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.casting import cast_ray, share_past
-    from snelk.level.lengths import hypot
     from snelk.level.footing import floor_below, height_of
+    from snelk.level.lengths import hypot
     from snelk.level.walking import length_around, straight_way
 
 INF = float("inf")
@@ -157,7 +157,7 @@ def at_ears(
     Raises:
         ValueError: These arrays do not agree.
     """
-    left = _at_ears(
+    left = _at_ears_freely(
         laid_out(EarStageColumns, stage), laid_out(NoiseColumns, noises),
         laid_out(PoseColumns, poses), background, laid_out(GroundStageColumns, walk),
         laid_out(HeardColumns, heard), pairs,
@@ -165,6 +165,20 @@ def at_ears(
     if left < 0:
         raise ValueError("poses or pairs do not match the ears")
     return left
+
+
+def _at_ears_freely(
+    stage: EarStage,
+    noises: Noises,
+    poses: Poses,
+    background: Numbers,
+    walk: GroundStage,
+    heard: Heard,
+    pairs: int,
+) -> int:
+    """While other threads go on."""
+    with nogil:
+        return _at_ears(stage, noises, poses, background, walk, heard, pairs)
 
 
 def _at_ears(
@@ -188,41 +202,38 @@ def _at_ears(
     which = stage.which[0]
     if which == APART:
         return pairs  # one ground after the other
-    with nogil:
-        for pair in range(pairs):
-            n, a = heard.row[pair], heard.agent[pair]
-            v = noises.variant[n]
-            if which != ALL_ALIKE and stage.way_of[v] != which:
-                continue
-            p = v if rows > 1 else 0
-            stage.scratch.row[0] = v if len(stage.scratch.opened) > 1 else 0
-            i = stage.characters[a]
-            if not poses.present[p, i]:
-                heard.failed[pair] = PRESENT
-                continue
-            ear_z = poses.z[p, i] + stage.bodies.eyes[v, i, poses.posture[p, i]]
-            x, y, z = noises.x[n], noises.y[n], noises.z[n]
-            to_x, to_y = poses.x[p, i], poses.y[p, i]
-            dx, dy, dz = to_x - x, to_y - y, ear_z - z
-            straight = sqrt(dx * dx + dy * dy + dz * dz)
-            heard.straight[pair], heard.height[pair] = straight, dz
-            heard.ear[pair, 0], heard.ear[pair, 1] = to_x, to_y
-            heard.ear[pair, 2] = poses.z[p, i]
-            heard.acuity[pair] = stage.acuity[v, a] * stage.awake[v, a]
-            heard.background[pair] = background[v, i]
-            maker = noises.by[n] if noises.by[n] != NOBODY else stage.cares.shape[2] - 1
-            limit = noises.reach[n] * heard.acuity[pair] * (1.0 - heard.background[pair])
-            heard.limit[pair] = limit
-            if not stage.cares[v, a, maker]:
-                heard.failed[pair] = CARES
-            elif stage.awake[v, a] <= 0.0:
-                heard.failed[pair] = AWAKE
-            else:
-                heard.failed[pair] = REACH
-                if limit > 0.0 and straight <= limit + EDGE:
-                    left += _by_both_ways(
-                        stage, noises, walk, x, y, z, to_x, to_y, ear_z, pair, heard
-                    )
+    for pair in range(pairs):
+        n, a = heard.row[pair], heard.agent[pair]
+        v = noises.variant[n]
+        if which != ALL_ALIKE and stage.way_of[v] != which:
+            continue
+        p = v if rows > 1 else 0
+        stage.scratch.row[0] = v if len(stage.scratch.opened) > 1 else 0
+        i = stage.characters[a]
+        if not poses.present[p, i]:
+            heard.failed[pair] = PRESENT
+            continue
+        ear_z = poses.z[p, i] + stage.bodies.eyes[v, i, poses.posture[p, i]]
+        x, y, z = noises.x[n], noises.y[n], noises.z[n]
+        to_x, to_y = poses.x[p, i], poses.y[p, i]
+        dx, dy, dz = to_x - x, to_y - y, ear_z - z
+        straight = sqrt(dx * dx + dy * dy + dz * dz)
+        heard.straight[pair], heard.height[pair] = straight, dz
+        heard.ear[pair, 0], heard.ear[pair, 1] = to_x, to_y
+        heard.ear[pair, 2] = poses.z[p, i]
+        heard.acuity[pair] = stage.acuity[v, a] * stage.awake[v, a]
+        heard.background[pair] = background[v, i]
+        maker = noises.by[n] if noises.by[n] != NOBODY else stage.cares.shape[2] - 1
+        limit = noises.reach[n] * heard.acuity[pair] * (1.0 - heard.background[pair])
+        heard.limit[pair] = limit
+        if not stage.cares[v, a, maker]:
+            heard.failed[pair] = CARES
+        elif stage.awake[v, a] <= 0.0:
+            heard.failed[pair] = AWAKE
+        else:
+            heard.failed[pair] = REACH
+            if limit > 0.0 and straight <= limit + EDGE:
+                left += _by_both_ways(stage, noises, walk, x, y, z, to_x, to_y, ear_z, pair, heard)
     return left
 
 
@@ -308,6 +319,5 @@ def walk_to_ears(noises: Noises, pairs: Codes, walked: Numbers, heard: Heard) ->
 
 
 def _walk_to_ears(noises: Noises, pairs: Codes, walked: Numbers, heard: Heard) -> None:
-    with nogil:
-        for n in range(len(pairs)):
-            _walk_to_ear(noises, walked[n], pairs[n], heard)
+    for n in range(len(pairs)):
+        _walk_to_ear(noises, walked[n], pairs[n], heard)

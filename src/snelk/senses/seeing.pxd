@@ -22,7 +22,7 @@ cdef void _see(
     SightNumberColumns numbers, SightLimitColumns limits, GridColumns grid,
     ScratchColumns scratch,
     const unsigned char[:, ::1] looks, Py_ssize_t asked, SightColumns sight,
-) noexcept
+) noexcept nogil
 
 @cython.locals(reach=double, half=double)
 cdef Py_ssize_t _gate_before_ray(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled, nogil
+from cython import compiled
 from cython.cimports.libc.math import atan2, cos, sin, sqrt
 from numpy.typing import NDArray
 
@@ -92,63 +92,60 @@ def _see(
     asked: int,
     sight: Sight,
 ) -> None:
-    with nogil:
-        agents, targets = numbers.notices.shape[1], numbers.notices.shape[2]
-        for v in range(len(numbers.notices)):
-            scratch.row[0] = v if len(scratch.opened) > 1 else 0
-            p = v if len(poses.x) > 1 else 0
-            for a in range(agents):
-                sight.looked[v, a] = looks[v, a]
-                if not looks[v, a]:
+    agents, targets = numbers.notices.shape[1], numbers.notices.shape[2]
+    for v in range(len(numbers.notices)):
+        scratch.row[0] = v if len(scratch.opened) > 1 else 0
+        p = v if len(poses.x) > 1 else 0
+        for a in range(agents):
+            sight.looked[v, a] = looks[v, a]
+            if not looks[v, a]:
+                continue
+            i = numbers.characters[a]
+            eye_z = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
+            cones = numbers.cones[v, a]
+            facing_x = cos(poses.heading[p, i])
+            facing_y = sin(poses.heading[p, i])
+            for j in range(targets):
+                if not numbers.notices[v, a, j] and asked != EVERY_GATE:  # nobody asks for it
                     continue
-                i = numbers.characters[a]
-                eye_z = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
-                cones = numbers.cones[v, a]
-                facing_x = cos(poses.heading[p, i])
-                facing_y = sin(poses.heading[p, i])
-                for j in range(targets):
-                    if not numbers.notices[v, a, j] and asked != EVERY_GATE:  # nobody asks for it
-                        continue
-                    present = poses.present[p, i] and poses.present[p, j] and i != j
-                    distance, off, elevation, shine = NAN, NAN, NAN, NAN
+                present = poses.present[p, i] and poses.present[p, j] and i != j
+                distance, off, elevation, shine = NAN, NAN, NAN, NAN
+                if present:
+                    dx = poses.x[p, j] - poses.x[p, i]
+                    dy = poses.y[p, j] - poses.y[p, i]
+                    middle = 0.5 * bodies.height[v, j, poses.posture[p, j]]
+                    dz = poses.z[p, j] + middle - eye_z
+                    distance = sqrt(dx * dx + dy * dy + dz * dz)
+                    shine = light[v, j]
+                    if asked != NEEDED or _is_in_reach(numbers, limits, sight, v, a, j, distance):
+                        across = facing_x * dy - facing_y * dx
+                        along = facing_x * dx + facing_y * dy
+                        off = atan2(abs(across), along)
+                        elevation = atan2(dz, sqrt(dx * dx + dy * dy))
+                sight.distance[v, a, j] = distance
+                sight.off[v, a, j] = off
+                sight.elevation[v, a, j] = elevation
+                sight.light[v, a, j] = shine
+                sight.exposure[v, a, j] = NAN
+                sight.wall[v, a, j] = NO_WALL
+                for axis in range(3):
+                    sight.wall_place[v, a, j, axis] = NAN
+                pending = False
+                for k in range(cones):
+                    held = sight.failed[v, a, j, k] == IN_VIEW
+                    failed = PRESENT
                     if present:
-                        dx = poses.x[p, j] - poses.x[p, i]
-                        dy = poses.y[p, j] - poses.y[p, i]
-                        middle = 0.5 * bodies.height[v, j, poses.posture[p, j]]
-                        dz = poses.z[p, j] + middle - eye_z
-                        distance = sqrt(dx * dx + dy * dy + dz * dz)
-                        shine = light[v, j]
-                        if asked != NEEDED or _is_in_reach(
-                            numbers, limits, sight, v, a, j, distance
-                        ):
-                            across = facing_x * dy - facing_y * dx
-                            along = facing_x * dx + facing_y * dy
-                            off = atan2(abs(across), along)
-                            elevation = atan2(dz, sqrt(dx * dx + dy * dy))
-                    sight.distance[v, a, j] = distance
-                    sight.off[v, a, j] = off
-                    sight.elevation[v, a, j] = elevation
-                    sight.light[v, a, j] = shine
-                    sight.exposure[v, a, j] = NAN
-                    sight.wall[v, a, j] = NO_WALL
-                    for axis in range(3):
-                        sight.wall_place[v, a, j, axis] = NAN
-                    pending = False
-                    for k in range(cones):
-                        held = sight.failed[v, a, j, k] == IN_VIEW
-                        failed = PRESENT
-                        if present:
-                            failed = _gate_before_ray(
-                                numbers, limits, v, a, j, k, held, distance, off, elevation, shine
-                            )
-                        sight.held[v, a, j, k], sight.failed[v, a, j, k] = held, failed
-                        pending |= failed == LINE_OF_SIGHT
-                    if pending or (asked == EVERY_GATE and present):
-                        _expose(poses, bodies, grid, scratch, v, p, i, j, eye_z, sight, a)
-                    for k in range(cones if pending else 0):
-                        if sight.failed[v, a, j, k] == LINE_OF_SIGHT:  # that is, all gates before
-                            if sight.exposure[v, a, j] > limits.min_exposure[v, a, k]:
-                                sight.failed[v, a, j, k] = IN_VIEW
+                        failed = _gate_before_ray(
+                            numbers, limits, v, a, j, k, held, distance, off, elevation, shine
+                        )
+                    sight.held[v, a, j, k], sight.failed[v, a, j, k] = held, failed
+                    pending |= failed == LINE_OF_SIGHT
+                if pending or (asked == EVERY_GATE and present):
+                    _expose(poses, bodies, grid, scratch, v, p, i, j, eye_z, sight, a)
+                for k in range(cones if pending else 0):
+                    if sight.failed[v, a, j, k] == LINE_OF_SIGHT:  # that is, all gates before
+                        if sight.exposure[v, a, j] > limits.min_exposure[v, a, k]:
+                            sight.failed[v, a, j, k] = IN_VIEW
 
 
 def _is_in_reach(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled
+from cython import compiled, nogil
 from numpy.typing import NDArray
 
 from snelk.level.columns import door, laid_out
@@ -31,13 +31,15 @@ def sense(stage: SenseStage, poses: Poses, before: Poses, looks: NDArray[np.bool
     Raises:
         ValueError: These arrays do not agree.
     """
-    if not _sense(
-        laid_out(SenseStageColumns, stage),
-        laid_out(PoseColumns, poses),
-        laid_out(PoseColumns, before),
-        looks,
-    ):
+    now, then = laid_out(PoseColumns, poses), laid_out(PoseColumns, before)
+    if not _sense_freely(laid_out(SenseStageColumns, stage), now, then, looks):
         raise ValueError("poses or turns do not match the senses")
+
+
+def _sense_freely(stage: SenseStage, poses: Poses, before: Poses, looks: NDArray[np.bool_]) -> bool:
+    """While other threads go on."""
+    with nogil:
+        return _sense(stage, poses, before, looks)
 
 
 def _sense(stage: SenseStage, poses: Poses, before: Poses, looks: NDArray[np.bool_]) -> bool:

@@ -14,7 +14,7 @@ cdef double NAN
 cdef void _shine(
     PoseColumns poses, BodyColumns bodies, LightColumns numbers, const double[:, ::1] ground,
     const int[::1] whom, GridColumns grid, ScratchColumns scratch, double[:, ::1] light,
-) noexcept
+) noexcept nogil
 
 cdef double lamp_light(
     LightColumns numbers, Py_ssize_t v, Py_ssize_t i, double distance,

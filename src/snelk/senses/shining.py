@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled, nogil
+from cython import compiled
 from cython.cimports.libc.math import sqrt
 from numpy.typing import NDArray
 
@@ -63,35 +63,32 @@ def _shine(
     scratch: Scratch,
     light: NDArray[np.float64],
 ) -> None:
-    with nogil:
-        characters = light.shape[1]
-        for v in range(len(light)):
-            scratch.row[0] = v if len(scratch.opened) > 1 else 0
-            p = v if len(poses.x) > 1 else 0
-            for n in range(len(whom)):
-                j = whom[n]
-                if not poses.present[p, j]:
-                    light[v, j] = NAN
+    characters = light.shape[1]
+    for v in range(len(light)):
+        scratch.row[0] = v if len(scratch.opened) > 1 else 0
+        p = v if len(poses.x) > 1 else 0
+        for n in range(len(whom)):
+            j = whom[n]
+            if not poses.present[p, j]:
+                light[v, j] = NAN
+                continue
+            x, y = poses.x[p, j], poses.y[p, j]
+            z = poses.z[p, j] + 0.5 * bodies.height[v, j, poses.posture[p, j]]
+            total = ground[v, j]
+            for i in range(characters):
+                if numbers.lamp[v, i] <= 0.0 or not poses.present[p, i]:
                     continue
-                x, y = poses.x[p, j], poses.y[p, j]
-                z = poses.z[p, j] + 0.5 * bodies.height[v, j, poses.posture[p, j]]
-                total = ground[v, j]
-                for i in range(characters):
-                    if numbers.lamp[v, i] <= 0.0 or not poses.present[p, i]:
-                        continue
-                    lamp_z = poses.z[p, i] + 0.5 * bodies.height[v, i, poses.posture[p, i]]
-                    dx, dy, dz = x - poses.x[p, i], y - poses.y[p, i], z - lamp_z
-                    distance = sqrt(dx * dx + dy * dy + dz * dz)
-                    own = lamp_light(numbers, v, i, distance)
-                    if own <= 0.0:
-                        continue
-                    share = 1.0
-                    if i != j:
-                        share = share_past(
-                            grid, scratch, poses.x[p, i], poses.y[p, i], lamp_z, x, y, z
-                        )
-                    total += own * share
-                light[v, j] = min(max(total, numbers.least[v, j]), 1.0)
+                lamp_z = poses.z[p, i] + 0.5 * bodies.height[v, i, poses.posture[p, i]]
+                dx, dy, dz = x - poses.x[p, i], y - poses.y[p, i], z - lamp_z
+                distance = sqrt(dx * dx + dy * dy + dz * dz)
+                own = lamp_light(numbers, v, i, distance)
+                if own <= 0.0:
+                    continue
+                share = 1.0
+                if i != j:
+                    share = share_past(grid, scratch, poses.x[p, i], poses.y[p, i], lamp_z, x, y, z)
+                total += own * share
+            light[v, j] = min(max(total, numbers.least[v, j]), 1.0)
 
 
 def lamp_light(numbers: LightNumbers, v: int, i: int, distance: float) -> float:

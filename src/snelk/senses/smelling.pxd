@@ -12,7 +12,7 @@ cdef Py_ssize_t NO_WALL, PRESENT, CARES, AWAKE, STRENGTH, REACH, SENSED
 
 cdef bint _leave_and_smell(
     SmellStageColumns stage, PoseColumns poses, double now,
-) noexcept
+) noexcept nogil
 
 @cython.locals(
     v=Py_ssize_t, p=Py_ssize_t, j=Py_ssize_t, n=Py_ssize_t, at=Py_ssize_t, room=Py_ssize_t,
@@ -21,7 +21,7 @@ cdef bint _leave_and_smell(
 cdef void _leave(
     double now, PoseColumns poses, const unsigned char[:, :, ::1] within,
     AirColumns air, TrailColumns trails,
-) noexcept
+) noexcept nogil
 
 @cython.locals(
     room=Py_ssize_t, count=Py_ssize_t, fixed=Py_ssize_t, at=Py_ssize_t, zone=Py_ssize_t,
@@ -37,7 +37,7 @@ cdef void _smell(
     double now, const unsigned char[:, :, ::1] notices, PoseColumns poses, BodyColumns bodies,
     AirColumns air, TrailColumns trails, ContactNumberColumns numbers,
     const double[:, ::1] awake, GridColumns grid, ScratchColumns scratch, ContactColumns contacts,
-) noexcept
+) noexcept nogil
 
 @cython.locals(
     room=Py_ssize_t, back=Py_ssize_t, at=Py_ssize_t, wall=Py_ssize_t, nearest=Py_ssize_t,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled, nogil
+from cython import compiled
 from cython.cimports.libc.math import exp, exp2, isnan, sqrt
 from numpy.typing import NDArray
 
@@ -187,27 +187,26 @@ def _leave(
     trails: Trails,
 ) -> None:
     """Everybody goes on with its trail; what of trails has faded for all noses is gone."""
-    with nogil:
-        room, trails.longest[0] = trails.x.shape[2], 0
-        for v in range(len(trails.x)):
-            p = v if len(poses.x) > 1 else 0
-            for j in range(trails.x.shape[1]):
-                if not air.leaves[v, j]:
-                    continue
-                if poses.present[p, j]:
-                    _go_on(now, poses, within, air, trails, v, p, j)
-                for n in range(trails.size[v, j]):
-                    at = (trails.first[v, j] + n) % room
-                    halvings = (now - trails.t[v, j, at]) * air.fades[v]
-                    halvings *= 1.0 + air.thins[v] * trails.wind[v, j, at]
-                    trails.strength[v, j, at] = trails.scent[v, j, at] * exp2(-halvings)
-                # The newest place stays, so that it is known that there was a trail.
-                while trails.size[v, j] > 1:
-                    if not trails.strength[v, j, trails.first[v, j]] < air.weakest[v]:
-                        break
-                    trails.first[v, j] = (trails.first[v, j] + 1) % room
-                    trails.size[v, j] -= 1
-                trails.longest[0] = max(trails.longest[0], trails.size[v, j])
+    room, trails.longest[0] = trails.x.shape[2], 0
+    for v in range(len(trails.x)):
+        p = v if len(poses.x) > 1 else 0
+        for j in range(trails.x.shape[1]):
+            if not air.leaves[v, j]:
+                continue
+            if poses.present[p, j]:
+                _go_on(now, poses, within, air, trails, v, p, j)
+            for n in range(trails.size[v, j]):
+                at = (trails.first[v, j] + n) % room
+                halvings = (now - trails.t[v, j, at]) * air.fades[v]
+                halvings *= 1.0 + air.thins[v] * trails.wind[v, j, at]
+                trails.strength[v, j, at] = trails.scent[v, j, at] * exp2(-halvings)
+            # The newest place stays, so that it is known that there was a trail.
+            while trails.size[v, j] > 1:
+                if not trails.strength[v, j, trails.first[v, j]] < air.weakest[v]:
+                    break
+                trails.first[v, j] = (trails.first[v, j] + 1) % room
+                trails.size[v, j] -= 1
+            trails.longest[0] = max(trails.longest[0], trails.size[v, j])
 
 
 def _go_on(
@@ -256,33 +255,32 @@ def _smell(
     contacts: Contacts,
 ) -> None:
     """What every nose smells: the freshest place of each trail that it can."""
-    with nogil:
-        for v in range(contacts.smell.shape[0]):
-            scratch.row[0] = v if len(scratch.opened) > 1 else 0
-            p = v if len(poses.x) > 1 else 0
-            for a in range(contacts.smell.shape[1]):
-                if not numbers.smells[v, a]:
+    for v in range(contacts.smell.shape[0]):
+        scratch.row[0] = v if len(scratch.opened) > 1 else 0
+        p = v if len(poses.x) > 1 else 0
+        for a in range(contacts.smell.shape[1]):
+            if not numbers.smells[v, a]:
+                continue
+            i = numbers.characters[a]
+            for j in range(contacts.smell.shape[2]):
+                if not notices[v, a, j]:
                     continue
-                i = numbers.characters[a]
-                for j in range(contacts.smell.shape[2]):
-                    if not notices[v, a, j]:
-                        continue
-                    contacts.smell[v, a, j] = PRESENT
-                    _note(trails, v, a, j, -1, now, NAN, NAN, NO_WALL, contacts)
-                    if i == j or not poses.present[p, i]:
-                        continue
-                    if not numbers.smell_cares[v, a, j]:
-                        contacts.smell[v, a, j] = CARES
-                    elif trails.size[v, j] == 0:
-                        continue
-                    elif awake[v, a] <= 0.0:
-                        contacts.smell[v, a, j] = AWAKE
-                    else:
-                        _follow(
-                            now, poses, bodies, air, trails, numbers,
-                            numbers.reach[v, a] * awake[v, a], grid, scratch, v, p, a, i, j,
-                            contacts,
-                        )  # fmt: skip
+                contacts.smell[v, a, j] = PRESENT
+                _note(trails, v, a, j, -1, now, NAN, NAN, NO_WALL, contacts)
+                if i == j or not poses.present[p, i]:
+                    continue
+                if not numbers.smell_cares[v, a, j]:
+                    contacts.smell[v, a, j] = CARES
+                elif trails.size[v, j] == 0:
+                    continue
+                elif awake[v, a] <= 0.0:
+                    contacts.smell[v, a, j] = AWAKE
+                else:
+                    _follow(
+                        now, poses, bodies, air, trails, numbers,
+                        numbers.reach[v, a] * awake[v, a], grid, scratch, v, p, a, i, j,
+                        contacts,
+                    )  # fmt: skip
 
 
 def _follow(

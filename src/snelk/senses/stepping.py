@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import Py_ssize_t, cast, compiled, nogil
+from cython import Py_ssize_t, cast, compiled
 from numpy.typing import NDArray
 
 from snelk.level.columns import agree, door, laid_out, plain
@@ -143,18 +143,17 @@ def _put_in_order(
     numbered: NDArray[np.int64],
     noises: Noises,
 ) -> None:
-    with nogil:
-        for n in range(count):  # they come nearly in order
-            v, t, at = made.variant[n], made.t[n], n
-            while at > 0 and _comes_after(made, order[at - 1], v, t):
-                order[at] = order[at - 1]
-                at -= 1
-            order[at] = n
-        for n in range(count):
-            _copy(made, order[n], noises, n)
-            v = noises.variant[n]
-            noises.noise[n] = numbered[v]
-            numbered[v] += 1
+    for n in range(count):  # they come nearly in order
+        v, t, at = made.variant[n], made.t[n], n
+        while at > 0 and _comes_after(made, order[at - 1], v, t):
+            order[at] = order[at - 1]
+            at -= 1
+        order[at] = n
+    for n in range(count):
+        _copy(made, order[n], noises, n)
+        v = noises.variant[n]
+        noises.noise[n] = numbered[v]
+        numbered[v] += 1
 
 
 def _comes_after(made: Noises, n: int, v: int, t: float) -> bool:

@@ -11,7 +11,7 @@ from snelk.senses.columns cimport AroundColumns, PoseColumns, SurroundingColumns
 cdef void _surround(
     PoseColumns poses, PoseColumns before, double dt, ZoneColumns zones, AroundColumns around,
     const int[::1] whom, SurroundingColumns surroundings,
-) noexcept
+) noexcept nogil
 
 @cython.locals(zone=Py_ssize_t, light=double)
 cdef double light_at(

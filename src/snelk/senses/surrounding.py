@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled, nogil
+from cython import compiled
 from cython.cimports.libc.math import isnan, sqrt
 from numpy.typing import NDArray
 
@@ -64,32 +64,31 @@ def _surround(
     whom: NDArray[np.int32],
     surroundings: Surroundings,
 ) -> None:
-    with nogil:
-        for p in range(len(poses.x)):
-            for n in range(len(whom)):
-                j = whom[n]
-                for zone in range(len(around.zone_background)):
-                    within = inside(zones, zone, poses.x[p, j], poses.y[p, j], poses.z[p, j])
-                    surroundings.zones[p, j, zone] = within
-                surroundings.speed[p, j], surroundings.moved[p, j] = 0.0, -1.0
-                if poses.present[p, j] and before.present[p, j]:
-                    dx, dy = poses.x[p, j] - before.x[p, j], poses.y[p, j] - before.y[p, j]
-                    dz = poses.z[p, j] - before.z[p, j]
-                    surroundings.moved[p, j] = sqrt(dx * dx + dy * dy)
-                    surroundings.speed[p, j] = sqrt(dx * dx + dy * dy + dz * dz) / dt
-        for v in range(len(surroundings.light)):
-            p = v if len(poses.x) > 1 else 0
-            for n in range(len(whom)):
-                j = whom[n]
-                background = around.background[v]
-                for zone in range(len(around.zone_background)):
-                    says = not isnan(around.zone_background[zone])
-                    if says and surroundings.zones[p, j, zone]:
-                        background = around.zone_background[zone]
-                surroundings.background[v, j] = background
-                surroundings.light[v, j] = light_at(
-                    around, zones, v, poses.x[p, j], poses.y[p, j], poses.z[p, j]
-                )
+    for p in range(len(poses.x)):
+        for n in range(len(whom)):
+            j = whom[n]
+            for zone in range(len(around.zone_background)):
+                within = inside(zones, zone, poses.x[p, j], poses.y[p, j], poses.z[p, j])
+                surroundings.zones[p, j, zone] = within
+            surroundings.speed[p, j], surroundings.moved[p, j] = 0.0, -1.0
+            if poses.present[p, j] and before.present[p, j]:
+                dx, dy = poses.x[p, j] - before.x[p, j], poses.y[p, j] - before.y[p, j]
+                dz = poses.z[p, j] - before.z[p, j]
+                surroundings.moved[p, j] = sqrt(dx * dx + dy * dy)
+                surroundings.speed[p, j] = sqrt(dx * dx + dy * dy + dz * dz) / dt
+    for v in range(len(surroundings.light)):
+        p = v if len(poses.x) > 1 else 0
+        for n in range(len(whom)):
+            j = whom[n]
+            background = around.background[v]
+            for zone in range(len(around.zone_background)):
+                says = not isnan(around.zone_background[zone])
+                if says and surroundings.zones[p, j, zone]:
+                    background = around.zone_background[zone]
+            surroundings.background[v, j] = background
+            surroundings.light[v, j] = light_at(
+                around, zones, v, poses.x[p, j], poses.y[p, j], poses.z[p, j]
+            )
 
 
 def light_at(around: Around, zones: Zones, v: int, x: float, y: float, z: float) -> float:
