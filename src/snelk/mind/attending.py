@@ -203,35 +203,36 @@ def _choose(
             sensed = now.seen[v, a, j] or now.felt[v, a, j]
             candidate = sensed or beliefs.source[v, a, j] != NO_BELIEF or full > REACHED
             candidate = candidate and not ignored[v, a, j] and not now.seen_to[v, a, j]
+        if not candidate:
+            now.first[v, a, j], now.value[v, a, j] = INF, -INF
+            continue
+        anybody = True
         away = hypot(hypot(x - poses.x[p, i], y - poses.y[p, i]), z - poses.z[p, i])
         now.away[v, a, j] = INF if isnan(away) else away
         value = full
         if not numbers.metered[v, a]:  # then who is sensed counts as full
             value = 1.0 if sensed else 0.0
-        now.first[v, a, j] = min(now.first[v, a, j], tick) if candidate else INF
+        now.first[v, a, j] = min(now.first[v, a, j], tick)
         if numbers.rule[v, a] == BY_NEAREST:
             value = -now.away[v, a, j] if now.away[v, a, j] < INF else -FARTHEST
         elif numbers.rule[v, a] == BY_FIRST:
             value = -now.first[v, a, j]
         elif numbers.rule[v, a] == BY_ATTRIBUTE:
             value = numbers.worth[v, a, j]
-        now.value[v, a, j] = value if candidate else -INF
-        now.sensed[v, a, j] = sensed
-        most = max(most, now.value[v, a, j])
-        anybody |= candidate
+        now.value[v, a, j], now.sensed[v, a, j] = value, sensed
+        most = max(most, value)
     if not anybody:
         now.focus[v, a] = NOBODY
         return
     nearest = INF
     for j in range(last + 1):
-        if now.value[v, a, j] >= most - REACHED and now.value[v, a, j] > -INF:
+        if now.value[v, a, j] >= most - REACHED:
             nearest = min(nearest, now.away[v, a, j])
     chosen, first_name = -1, last + 1
     for j in range(last + 1):
         name = numbers.by_name[j] if j < last else last
         if (
             now.value[v, a, j] >= most - REACHED
-            and now.value[v, a, j] > -INF
             and now.away[v, a, j] <= nearest + REACHED
             and name < first_name
         ):

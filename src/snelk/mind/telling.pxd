@@ -6,12 +6,12 @@ from snelk.senses.columns cimport EarStageColumns, HeardColumns, NoiseColumns, P
 from snelk.senses.listening cimport _at_ears, _begin_pair
 
 cdef double NAN
-cdef Py_ssize_t HEARD, SENSED_NOW, SMELT, TOLD, NO_WALL, NOBODY, EAR_AWAKE, EAR_REACH
+cdef Py_ssize_t HEARD, NO_BELIEF, SENSED_NOW, SMELT, TOLD, NO_WALL, NOBODY, EAR_AWAKE, EAR_REACH
 cdef Py_ssize_t DISAGREE, MOST_MESSAGES, SAID_AT, TELLERS, TOLD_IT, PRESENT, MEMORY, CARES, EARS, AWAKE, REACH
 
 @cython.locals(
     found=Py_ssize_t, before=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, b=Py_ssize_t,
-    source=Py_ssize_t, own=bint, now=bint, moment=double,
+    source=Py_ssize_t, own=bint, moment=double,
 )
 cdef Py_ssize_t _who_tells(TellStageColumns stage, Py_ssize_t tick) noexcept nogil
 

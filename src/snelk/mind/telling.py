@@ -11,7 +11,7 @@ from snelk.level.columns import agree, door, laid_out, plain
 from snelk.level.grid import NO_WALL
 from snelk.level.ground import GroundStage
 from snelk.mind.columns import MessageColumns, TellStageColumns
-from snelk.mind.memory import HEARD, SENSED_NOW, SMELT, TOLD
+from snelk.mind.memory import HEARD, NO_BELIEF, SENSED_NOW, SMELT, TOLD
 from snelk.mind.messages import (
     AWAKE,
     CARES,
@@ -197,15 +197,17 @@ def _who_tells(stage: TellStage, tick: int) -> int:
         for a in range(stage.tells.shape[1]):
             before = found
             for j in range(stage.due.shape[2]):
+                stage.due[v, a, j] = False
                 source = stage.beliefs.source[v, a, j]
+                if source == NO_BELIEF or not stage.tells[v, a]:
+                    continue
                 own = source in (SENSED_NOW, HEARD) and stage.beliefs.age[v, a, j] < stage.dt
                 own = own or source == SMELT
                 moment = tick * stage.dt - stage.beliefs.age[v, a, j]
                 if source == TOLD and stage.passes[v, a]:  # if it is news to it
                     own = moment > stage.passed_on[v, a, j] + 0.5 * stage.dt
-                now = stage.tells[v, a] and own and tick >= stage.next_time[v, a, j]
-                stage.due[v, a, j] = now
-                if now:
+                if own and tick >= stage.next_time[v, a, j]:
+                    stage.due[v, a, j] = True
                     stage.passed_on[v, a, j] = moment
                     stage.next_time[v, a, j] = tick + stage.every[v, a]
                     found += 1
