@@ -22,21 +22,28 @@ from setuptools.errors import BaseError, CCompilerError
 SHARED = "snelk._shared"
 """What all compiled loops have in common, of the translator's own making."""
 
-STRICT = ["-O2", "-g0", "-ffp-contract=off"] if os.name == "posix" else ["/O2", "/fp:strict"]
-"""Floating point as it is written, so that machines agree."""
+STRICT = (
+    ["-O2", "-g0", "-ffp-contract=off", "-fno-trapping-math", "-fno-math-errno"]
+    if os.name == "posix"
+    else ["/O2", "/fp:strict"]
+)
+"""Floating point as it is written, so that machines agree.
+
+Nobody asks whether a number was the outcome of a division by 0, nor what a root has set `errno` to,
+so that a loop may work out both sides of a choice, and a root in one step.
+"""
 
 WHOLE = [
-    "-O3", "-funroll-loops", "-fno-tree-slp-vectorize", "-fno-trapping-math", "-fno-math-errno",
+    "-O3", "-funroll-loops", "-fno-tree-slp-vectorize",
     "-DCYTHON_INLINE=inline __attribute__((always_inline))",
 ]  # fmt: skip
 
 HOW = {
     # They only hold arrays: making them quicker would take half the time of a build.
     "columns": ["-O0" if os.name == "posix" else "/Od"],
-    # Nobody asks whether a number was the outcome of a division by 0, so that a loop may work out
-    # both sides of a choice. What is to be part of its caller is, however long it may be: calls
-    # that hand on all of a ray took up to a seventh of the time in which it was followed. Outside
-    # of loops, working out two like numbers at once takes longer than it saves.
+    # What is to be part of its caller is, however long it may be: calls that hand on all of a ray
+    # took up to a seventh of the time in which it was followed. Outside of loops, working out two
+    # like numbers at once takes longer than it saves.
     "casting": WHOLE if os.name == "posix" else [],
 }
 """Other ways to compile some."""
