@@ -16,7 +16,7 @@ from pathlib import Path
 import pytest
 
 import snelk
-from snelk.cli.main import main
+from snelk.cli.start import main
 
 ENVIRONMENT = {
     key: value for key, value in os.environ.items() if key not in ("FORCE_COLOR", "COLUMNS")

@@ -56,7 +56,7 @@ return JSON.stringify({ told, lanes, events: snelkPage.events.rows, searches: ru
 @contextmanager
 def watching(folder: Path, code: str = "") -> Iterator[str]:
     """The address of a page that another process serves."""
-    start = f"{code}\nfrom snelk.cli.main import main\nmain()"
+    start = f"{code}\nfrom snelk.cli.start import main\nmain()"
     ask = [sys.executable, "-c", start, "watch", str(folder), "--port", "0"]
     with subprocess.Popen(ask, stdout=subprocess.PIPE, text=True) as process:
         assert process.stdout is not None

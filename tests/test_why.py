@@ -250,7 +250,7 @@ def test_a_question_loads_no_more_than_it_needs(
     night.save(tmp_path / "night")
     words = ["snelk", *question.replace("RUN", str(tmp_path / "night")).split()]
     code = (
-        "import sys; from snelk.cli.main import main\n"
+        "import sys; from snelk.cli.start import main\n"
         f"sys.argv = {words!r}\n"
         "try:\n    main()\n"
         "except SystemExit:\n    pass\n"

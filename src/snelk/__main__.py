@@ -1,5 +1,5 @@
 """`python -m snelk` is `snelk`."""
 
-from snelk.cli.main import main
+from snelk.cli.start import main
 
 main()

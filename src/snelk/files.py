@@ -11,7 +11,6 @@ import hashlib
 import os
 import platform
 import re
-import secrets
 import shutil
 import stat
 from collections.abc import Callable, Iterator
@@ -138,7 +137,7 @@ def write_text(path: str | Path, text: str) -> Path:
 
 def draft_beside(path: Path, suffix: str = "") -> Path:
     """A unique name beside a path."""
-    return path.parent / f".snelk-{_HOST}-{os.getpid()}-{secrets.token_hex(4)}{suffix or '.draft'}"
+    return path.parent / f".snelk-{_HOST}-{os.getpid()}-{os.urandom(4).hex()}{suffix or '.draft'}"
 
 
 def clear_drafts(folder: Path) -> None:

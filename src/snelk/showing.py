@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from html import escape
 from pathlib import Path
 from typing import Any
 
@@ -17,14 +16,20 @@ TALL = 800
 """How tall a page is in a notebook, px."""
 
 
+def _escaped(text: str) -> str:
+    from html import escape  # it lists every sign there is: not at each start
+
+    return escape(text)
+
+
 def heading(text: str) -> str:
     """A line in bold."""
-    return f"<p><b>{escape(text)}</b></p>"
+    return f"<p><b>{_escaped(text)}</b></p>"
 
 
 def line(text: str) -> str:
     """A line."""
-    return f"<p>{escape(text)}</p>"
+    return f"<p>{_escaped(text)}</p>"
 
 
 def lines(texts: Iterable[str]) -> str:
@@ -41,9 +46,9 @@ def html_table(rows: Iterable[Mapping[str, Any]], most: int = MOST_SHOWN) -> str
     every = list(rows)
     if not every:
         return ""
-    head = "".join(f"<th>{escape(str(name))}</th>" for name in every[0])
+    head = "".join(f"<th>{_escaped(str(name))}</th>" for name in every[0])
     body = "".join(
-        f"<tr>{''.join(f'<td>{escape(cell(value))}</td>' for value in row.values())}</tr>"
+        f"<tr>{''.join(f'<td>{_escaped(cell(value))}</td>' for value in row.values())}</tr>"
         for row in every[:most]
     )
     more = f"<p>and {len(every) - most} more</p>" if len(every) > most else ""
@@ -75,7 +80,7 @@ class NotebookPage:
         self.html, self.height = html, height
 
     def _repr_html_(self) -> str:
-        return frame(f'srcdoc="{escape(self.html)}"', self.height)
+        return frame(f'srcdoc="{_escaped(self.html)}"', self.height)
 
     def write(self, path: str | Path) -> Path:
         """Write it to a file, completely or not at all.

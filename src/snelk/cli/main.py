@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import atexit
-import gc
-import os
 import sys
 from collections.abc import Mapping, Sequence
 from importlib import import_module
@@ -13,7 +10,7 @@ import typer
 
 from snelk.cli.output import mend_encoding
 from snelk.errors import SnelkError
-from snelk.waiting import say_with, seldom_look_for_garbage
+from snelk.waiting import say_with
 
 COMMANDS = {
     "demo": "scenarios.demo",
@@ -109,14 +106,8 @@ def _options(
     pass
 
 
-def main() -> None:
-    """Entry point of `snelk`."""
-    seldom_look_for_garbage()
-    atexit.register(gc.freeze)  # so that objects are not taken apart one by one at the end
-    # Both make a start longer: threads for large matrices, of which there are none here, and
-    # looking for plugins of others that watch what is read.
-    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
+def run() -> None:
+    """Run the command that the process was started with."""
     mend_encoding(sys.stdout, sys.stderr)
     say_with(lambda text: typer.echo(text, err=True))
     try:
@@ -125,7 +116,3 @@ def main() -> None:
         for line in str(error).split("\n"):
             typer.echo(f"error: {line}", err=True)
         sys.exit(2)
-
-
-if __name__ == "__main__":
-    main()

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import json
 import os
-import secrets
 import shutil
 import time
 from collections.abc import Callable, Iterator, Mapping
@@ -261,7 +260,7 @@ def _take_place(draft: Path, place: Path) -> None:
 
 def _aside(place: Path) -> Path:
     """A unique name for a run that is replaced."""
-    return place.with_name(f".{place.name[:180]}.{os.getpid()}.{secrets.token_hex(4)}.old")
+    return place.with_name(f".{place.name[:180]}.{os.getpid()}.{os.urandom(4).hex()}.old")
 
 
 def _clear_away(aside: Path, place: Path) -> None:
