@@ -40,22 +40,23 @@ def stream_at_once(seed: int, *labels: str | float) -> np.random.Generator:
     >>> bool(stream_at_once(7, "dog").random() == stream(7, "dog").random())
     True
     """
-    key, own = key_of(seed, *labels), _OWN
-    own.state["state"]["key"] = np.array([key & _WORD, key >> 64], dtype=np.uint64)
-    own.generator.bit_generator.state = own.state
-    return own.generator
+    key, (bits, state, generator) = key_of(seed, *labels), _OWN.reusable
+    state["state"]["key"] = key & _WORD, key >> 64
+    bits.state = state
+    return generator
 
 
 class _Own(threading.local):
     """A reusable generator: one for each thread, made when first needed."""
 
     @cached_property
-    def generator(self) -> np.random.Generator:
-        return np.random.Generator(np.random.Philox(key=0))
-
-    @cached_property
-    def state(self) -> Any:
-        return self.generator.bit_generator.state
+    def reusable(self) -> tuple[np.random.Philox, Any, np.random.Generator]:
+        """What gives its bits, the state at which it begins, and the generator."""
+        bits = np.random.Philox(key=0)
+        state: dict[str, Any] = dict(bits.state)
+        # Of plain numbers, which are quicker to set.
+        state["state"] = {name: values.tolist() for name, values in state["state"].items()}
+        return bits, {**state, "buffer": state["buffer"].tolist()}, np.random.Generator(bits)
 
 
 _OWN = _Own()

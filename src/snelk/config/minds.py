@@ -459,7 +459,7 @@ class State(Model):
     @property
     def activity(self) -> str:
         """The activity of the state, one of `ACTIVITIES`."""
-        return next(iter(self.activities()), "stand")
+        return next((name for name in ACTIVITIES if getattr(self, name) is not None), "stand")
 
     def awake_of(self, sense: str) -> float:
         """What scales one of the senses in this state."""

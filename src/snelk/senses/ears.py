@@ -144,21 +144,20 @@ class Ears:
         """Let what was heard seem to come from where ears err to, by more from farther off."""
         if not self._errs:
             return
-        rows, count = heard.rows, heard.count
-        pairs = np.flatnonzero(rows.failed[:count] == HEARD)
-        v, a = rows.variant[pairs], rows.agent[pairs]
-        spread = self.numbers.place_error[v, a] * rows.straight[pairs]
-        made = noises.rows.t[rows.row[pairs]]
-        of_each = (pairs, v, a, rows.by[pairs], spread, made)
+        rows, error, made = heard.rows, self.numbers.place_error, noises.rows.t
         drawn: dict[tuple[Any, ...], list[float]] = {}  # variants have most of them in common
-        for pair, v_, a_, by, far, t in zip(*(each.tolist() for each in of_each), strict=True):
+        # Number by number: of a run there are only a few at a tick.
+        for pair in np.flatnonzero(rows.failed[: heard.count] == HEARD).tolist():
+            v, a = rows.variant.item(pair), rows.agent.item(pair)
+            far = error.item(v, a) * rows.straight.item(pair)
             if far > 0.0:
-                key = self.numbers.seeds[v_], a_, by, t
+                by, t = rows.by.item(pair), made.item(rows.row.item(pair))
+                key = self.numbers.seeds[v], a, by, t
                 if key not in drawn:
                     # Named by maker and time, so that another noise does not change this error.
                     maker = self.names[by] if by != NOBODY else ""
-                    chance = stream_at_once(key[0], "hearing", self._agents[a_], maker, t)
-                    drawn[key] = chance.standard_normal(2).tolist()
+                    chance = stream_at_once(key[0], "hearing", self._agents[a], maker, t)
+                    drawn[key] = [chance.standard_normal(), chance.standard_normal()]
                 off_x, off_y = drawn[key]
                 rows.x[pair] += off_x * far
                 rows.y[pair] += off_y * far
