@@ -196,35 +196,66 @@ class Play(Activity):
             self.bold_until = max(self.bold_until, self.me.t + LOOK_EVERY)
         return seen and self.minds_it and bool(len(sure))
 
+    def _reach_of(self) -> Numbers:
+        """(watchers,) how far from where it is each can see now, m; 0 for who is not there."""
+        me, world = self.me, self.me.world
+        poses, limits = world.senses.poses, plain(world.outlook[2])
+        p = me.v if len(poses.x) > 1 else 0
+        far = np.fmax.reduce(limits.range[me.v, self.watchers], axis=1, initial=0.0)
+        there = poses.present[p, world.characters[self.watchers]]
+        reach: Numbers = np.where(there, far * limits.awake[me.v, self.watchers], 0.0)
+        return reach
+
+    def _near(self, places: Numbers, reach: Numbers) -> NDArray[np.bool_]:
+        """(watchers, points) which are within so far, (watchers, 1 or points), of each, m."""
+        poses = self.me.world.senses.poses
+        p = self.me.v if len(poses.x) > 1 else 0
+        i = self.me.world.characters[self.watchers]
+        dx = places[:, 0] - poses.x[p, i][:, None]
+        dy = places[:, 1] - poses.y[p, i][:, None]
+        near: NDArray[np.bool_] = (np.hypot(dx, dy) <= reach) & (reach > 0.0)
+        return near
+
+    def _strides(self) -> Numbers:
+        """(watchers,) how fast each leaves the place where it is, m/s, as far as it knows."""
+        pace = self.me.world.motion.pace[self.me.v, self.watchers]
+        strides: Numbers = np.where(self._foreseen_ones(), pace, 0.0)
+        return strides
+
     def _seen_by(
-        self, places: Numbers, tau: float | None = None, whom: NDArray[np.intp] | None = None
+        self, places: Numbers, tau: float | None = None, near: NDArray[np.bool_] | None = None
     ) -> NDArray[np.int64]:
         """(points,) the first watcher with it in view, or -1; at these times from now, s.
 
-        Agents that it does not know are assumed to stay where they are.
+        Agents that it does not know are assumed to stay where they are. `near` is (watchers,
+        points) who can come so near until then, and is asked; it is found out if it is not given.
         """
         found = np.full(len(places), -1, dtype=np.int64)
         me, world = self.me, self.me.world
-        poses = world.senses.poses
+        poses, reach = world.senses.poses, self._reach_of()
         p = me.v if len(poses.x) > 1 else 0
-        whom = self.watchers if whom is None else whom
-        limits = plain(world.outlook[2])
-        far = np.nanmax(limits.range[me.v, whom], axis=1, initial=0.0) * limits.awake[me.v, whom]
-        for w, reach in zip(whom.tolist(), far.tolist(), strict=True):
-            i = int(world.characters[w])
-            left = found < 0
-            if reach <= 0.0 or not poses.present[p, i] or not left.any():
+        if near is None:
+            ahead = 0.0 if tau is None else self._strides()[:, None] * tau + SLACK
+            near = self._near(places, reach[:, None] + ahead)
+        for n in np.flatnonzero(near.any(axis=1)).tolist():
+            w, left = int(self.watchers[n]), (found < 0) & near[n]
+            if not left.any():
                 continue
             there = None
             if tau is not None and self._foresees(w):
+                i = int(world.characters[w])
                 there = world.motion.farther_on(me.v, w, tau, world.footing.goes_on_to(me.v, w))
-            x, y = (poses.x[p, i], poses.y[p, i]) if there is None else there[:2]
-            left &= np.hypot(places[:, 0] - x, places[:, 1] - y) <= reach
-            if left.any():
-                laid = None if there is None else self._foreseen(i, p, there)
-                seen = looks_at(Me(world, me.v, w), places[left], self.who, laid)
-                found[np.flatnonzero(left)[seen]] = w
+                left &= np.hypot(places[:, 0] - there[0], places[:, 1] - there[1]) <= reach[n]
+                if not left.any():
+                    continue
+            laid = None if there is None else self._foreseen(i, p, there)
+            seen = looks_at(Me(world, me.v, w), places[left], self.who, laid)
+            found[np.flatnonzero(left)[seen]] = w
         return found
+
+    def _foreseen_ones(self) -> NDArray[np.bool_]:
+        """(watchers,) whose routine it knows, and who moves."""
+        return np.array([self._foresees(w) for w in self.watchers.tolist()], np.bool_)
 
     def _foresees(self, w: int) -> bool:
         """Whether it knows an agent's routine, and that agent moves."""
@@ -245,14 +276,14 @@ class Play(Activity):
     def _danger(self) -> _Danger | None:
         """The first point of its path where a watcher would have it in view."""
         way, along = self._samples()
-        foreseen = np.array([self._foresees(w) for w in self.watchers.tolist()], np.bool_)
-        moving, still = self.watchers[foreseen], self.watchers[~foreseen]
-        by = self._seen_by(way, None, still)
         speed = max(float(self.me.world.motion.pace[self.me.v, self.me.a]), 0.1)
         seconds = np.floor(along / speed)
+        moves, reach = self._foreseen_ones()[:, None], self._reach_of()[:, None]
+        near = self._near(way, reach + self._strides()[:, None] * (seconds + 0.5) + SLACK)
+        by = self._seen_by(way, None, near & ~moves)
         for n in np.unique(seconds).tolist():
             now = seconds == n
-            other = self._seen_by(way[now], n + 0.5, moving)
+            other = self._seen_by(way[now], n + 0.5, (near & moves)[:, now])
             # The first of both in the cast; -1 is nobody.
             both = np.where(
                 other < 0, by[now], np.where(by[now] < 0, other, by[now].clip(max=other))
