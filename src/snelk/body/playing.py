@@ -241,9 +241,8 @@ class Play(Activity):
             w, left = int(self.watchers[n]), (found < 0) & near[n]
             if not left.any():
                 continue
-            there = None
+            i, there = int(world.characters[w]), None
             if tau is not None and self._foresees(w):
-                i = int(world.characters[w])
                 there = world.motion.farther_on(me.v, w, tau, world.footing.goes_on_to(me.v, w))
                 left &= np.hypot(places[:, 0] - there[0], places[:, 1] - there[1]) <= reach[n]
                 if not left.any():
