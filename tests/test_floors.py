@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 import samples
 import shapely
+import shapely.affinity
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.sparse import csr_matrix
@@ -90,6 +91,24 @@ def test_footing_is_what_geos_and_the_planes_say(seed: int) -> None:
         assert (down.place[2] if down.place else np.nan) == pytest.approx(
             max(fits, default=np.nan), nan_ok=True
         )
+
+
+def test_from_a_corner_where_floors_meet_a_path_is_on_the_floor_that_it_enters() -> None:
+    notch, whole = shapely.box(0, 0, 3, 2), shapely.box(-4, -4, 3, 2)
+    for turn in range(0, 360, 30):
+        areas = [
+            shapely.affinity.rotate(each, turn, origin=(0, 0))
+            for each in (shapely.difference(whole, notch), notch)
+        ]
+        level = level_of(*(
+            feature("floor", name, shapely.get_coordinates(area)[:-1].tolist(), height=0.0)
+            for name, area in zip(("yard", "notch"), areas, strict=True)
+        ))  # fmt: skip
+        for angle in np.radians(np.arange(7, 360, 15) + turn):
+            x, y = 1.5 * np.cos(angle), 1.5 * np.sin(angle)
+            way = level.sound_ways.way(np.zeros(3), np.array([x, y, 0.0]))
+            assert way is not None
+            assert way[:, 4].tolist() == [float(shapely.contains_xy(areas[1], x, y))]
 
 
 def test_who_was_recorded_in_plan_walks_up_the_stair_and_not_through_the_floor() -> None:
