@@ -94,10 +94,11 @@ def test_footing_is_what_geos_and_the_planes_say(seed: int) -> None:
 
 
 def test_from_a_corner_where_floors_meet_a_path_is_on_the_floor_that_it_enters() -> None:
-    notch, whole = shapely.box(0, 0, 3, 2), shapely.box(-4, -4, 3, 2)
+    corner = np.array([5.0, -3.0])
+    notch, whole = shapely.box(5, -3, 8, -1), shapely.box(1, -7, 8, -1)
     for turn in range(0, 360, 30):
         areas = [
-            shapely.affinity.rotate(each, turn, origin=(0, 0))
+            shapely.affinity.rotate(each, turn, origin=tuple(corner))
             for each in (shapely.difference(whole, notch), notch)
         ]
         level = level_of(*(
@@ -105,10 +106,10 @@ def test_from_a_corner_where_floors_meet_a_path_is_on_the_floor_that_it_enters()
             for name, area in zip(("yard", "notch"), areas, strict=True)
         ))  # fmt: skip
         for angle in np.radians(np.arange(7, 360, 15) + turn):
-            x, y = 1.5 * np.cos(angle), 1.5 * np.sin(angle)
-            way = level.sound_ways.way(np.zeros(3), np.array([x, y, 0.0]))
+            goal = corner + 1.5 * np.array([np.cos(angle), np.sin(angle)])
+            way = level.sound_ways.way(np.array([*corner, 0.0]), np.array([*goal, 0.0]))
             assert way is not None
-            assert way[:, 4].tolist() == [float(shapely.contains_xy(areas[1], x, y))]
+            assert way[:, 4].tolist() == [float(shapely.contains_xy(areas[1], *goal))]
 
 
 def test_who_was_recorded_in_plan_walks_up_the_stair_and_not_through_the_floor() -> None:
