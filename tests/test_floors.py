@@ -93,6 +93,19 @@ def test_footing_is_what_geos_and_the_planes_say(seed: int) -> None:
         )
 
 
+def test_who_stands_on_a_rim_but_for_rounding_does_not_fall() -> None:
+    area = shapely.affinity.rotate(shapely.box(2, -3, 6, 1), 33)
+    corners = shapely.get_coordinates(area)
+    level = level_of(feature("floor", "tile", corners[:-1].tolist(), height=0.5))
+    for a, b in zip(corners, corners[1:], strict=False):
+        out = np.array([b[1] - a[1], a[0] - b[0]]) / np.linalg.norm(b - a)
+        out *= 1 if not shapely.contains_xy(area, *((a + b) / 2 + 0.1 * out)) else -1
+        for share in np.linspace(0.05, 0.95, 7):
+            x, y = a + share * (b - a)
+            assert level.footing(*((x, y) + 0.5e-9 * out), 0.5) == 0.5
+            assert np.isnan(level.footing(*((x, y) + 2e-9 * out), 0.5))
+
+
 def test_from_a_corner_where_floors_meet_a_path_is_on_the_floor_that_it_enters() -> None:
     corner = np.array([5.0, -3.0])
     notch, whole = shapely.box(5, -3, 8, -1), shapely.box(1, -7, 8, -1)
