@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 from pathlib import Path
 from typing import Any
@@ -97,7 +98,7 @@ def test_who_stands_on_a_rim_but_for_rounding_does_not_fall() -> None:
     area = shapely.affinity.rotate(shapely.box(2, -3, 6, 1), 33)
     corners = shapely.get_coordinates(area)
     level = level_of(feature("floor", "tile", corners[:-1].tolist(), height=0.5))
-    for a, b in zip(corners, corners[1:], strict=False):
+    for a, b in itertools.pairwise(corners):
         out = np.array([b[1] - a[1], a[0] - b[0]]) / np.linalg.norm(b - a)
         out *= 1 if not shapely.contains_xy(area, *((a + b) / 2 + 0.1 * out)) else -1
         for share in np.linspace(0.05, 0.95, 7):
