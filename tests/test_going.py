@@ -14,7 +14,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import snelk
-from snelk.body.turning import STEP, arc_to
+from snelk.body.turning import STEP, arc_to, smoothed
+
+
+@given(st.floats(-np.pi, np.pi), st.sampled_from([0.45, -0.45, 0.6, -0.6]))
+def test_who_nearly_faces_its_goal_turns_in_no_arc(goal: float, off: float) -> None:
+    """Directions are the same after a whole turn: of both it is the one within half a turn of 0."""
+    heading = np.angle(np.exp(1j * (goal + off * STEP)))
+    way = 20.0 * np.array([[np.cos(goal), np.sin(goal)]])
+    found = smoothed(np.zeros(2), float(heading), way, 1.0, shapely.box(-40, -40, 40, 40))
+    assert (found is None) == (abs(off) < 0.5)
 
 
 @given(

@@ -356,6 +356,30 @@ def test_who_flees_goes_by_the_floors_of_its_own_spots(tmp_path: Path) -> None:
     assert math.dist(end, points["behind"][:2]) <= 0.4
 
 
+def test_who_flees_goes_elsewhere_if_its_spot_comes_into_view(tmp_path: Path) -> None:
+    """The other spot is farther than the first, and behind a hedge from everywhere."""
+    level = [
+        SHED,
+        scenes.feature("floor", "yard", shapely.box(-26, -16, 26, 16), height=0.0),
+        scenes.feature("wall", "hedge", shapely.LineString([(-18, 2), (-18, 8)]), top=3.0),
+        scenes.feature("spot", "near", shapely.Point(9, 0, 0)),
+        scenes.feature("spot", "away", shapely.Point(-20, 5, 0)),
+    ]
+    flee = {"flee": {"spots": ["near", "away"], "keep_eyes": True}, "pace": "running"}
+    around = samples.track_of((0, -6, 0), (1, -6, 0), (2.5, 4, -11), (20, 4, -11))
+    night = scenes.scene(
+        tmp_path, *level, track=around, states={"calm": {}, "flee": flee},
+        transitions={"see": {"to": "flee", "from": "calm", "when": "seen"}},
+        more={
+            "cast.guard.at": [0.0, 0.0], "profiles.watcher.cones.front.fov_whole": 360,
+            "profiles.watcher.cones.front.range": 30.0,
+        },
+    )  # fmt: skip
+    there, back = scenes.places_at(snelk.run(night), "guard", 3.0, 10.0)
+    assert there[0] > 7.0  # nearly there
+    assert back[0] < -12.0
+
+
 def test_evading_takes_free_directions_only_and_all_of_them(tmp_path: Path) -> None:
     track = samples.track_of((0, -2, 0), (3, -2, 0))
     wall = scenes.feature("wall", "wall", shapely.LineString([(-5, 2), (5, 2)]), top=2.0)
