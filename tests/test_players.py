@@ -116,6 +116,24 @@ def test_reckless_players_run_straight_on_or_nearly_so(to: str, tmp_path: Path) 
         assert (np.abs(ends[:, 0] - 18.2) <= 0.41).all()  # as soon as they are in it
 
 
+def test_who_cares_a_little_walks_where_its_running_would_be_heard(tmp_path: Path) -> None:
+    """Of steps that carry 3 m, ears of acuity 2.5 that are awake by 0.8 hear those within 6 m."""
+    numbers = {
+        "profiles.watcher.cones.front.range": 0.5, "profiles.watcher.hearing.acuity": 2.5,
+        "profiles.watcher.meter": None, "end": 30.0,
+        "states": {"standing": {"stand": {}, "senses": {"hearing": 0.8}}},
+        "bodies.post.steps": {"stride": 0.8, "creeping": 0.5, "walking": 1.0, "running": 3.0},
+    }  # fmt: skip
+    found = snelk.players(field(tmp_path, **numbers), to="gate", count=3, care=0.5, delay=0.0)
+    for way in found.ways:
+        away = np.hypot(way[:, 1] - 10.0, way[:, 2] - 11.0)
+        speed = np.hypot(*np.diff(way[:, 1:3], axis=0).T) / np.diff(way[:, 0])
+        near = np.maximum(away[1:], away[:-1]) < 5.8  # m: half a second ago as well
+        assert near.sum() >= 4
+        assert speed[near].max() < 2.0
+        assert speed[away[1:] > 7.5].max() > 3.0
+
+
 def test_who_knows_a_round_foresees_it(tmp_path: Path) -> None:
     line = shapely.LineString([(4, 2), (16, 2), (16, 10), (4, 10)])
     round_ = scenes.feature("route", "round", line)
