@@ -244,6 +244,11 @@ def test_the_place_heard_errs_in_proportion_to_distance_and_by_its_own_chance(
     # Another noise, made by somebody else, changes the errors of none of these.
     more = heard_of(path, noise(0.01, [3.0, 0.0], by="guard"), *noises, **key).hearing
     np.testing.assert_array_equal(more.x, found.x)
+    # Nor do the last digits of a time, which are not the same on all machines.
+    late = [noise(n / 20 - 1e-12, [6.0, 0.0], 20.0) for n in range(1, 400)]
+    np.testing.assert_array_equal(heard_of(path, *late, **key).hearing.x, found.x[1:])
+    late = [noise(n / 20 - 1e-5, [6.0, 0.0], 20.0) for n in range(1, 400)]
+    assert (heard_of(path, *late, **key).hearing.x.to_numpy() != found.x[1:]).all()
     # Variants have errors in common, but for their seed and for how far they err.
     wide = "profiles.watcher.hearing.place_error"
     variants: list[dict[str, object]] = [{}, {"seed": 1}, {wide: 0.3}, {"seed": 1, wide: 0.3}]

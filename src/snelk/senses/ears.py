@@ -151,7 +151,8 @@ class Ears:
             v, a = rows.variant.item(pair), rows.agent.item(pair)
             far = error.item(v, a) * rows.straight.item(pair)
             if far > 0.0:
-                by, t = rows.by.item(pair), made.item(rows.row.item(pair))
+                # To the microsecond: the last digits of a step's time are those of the machine.
+                by, t = rows.by.item(pair), round(made.item(rows.row.item(pair)), 6)
                 key = self.numbers.seeds[v], a, by, t
                 if key not in drawn:
                     # Named by maker and time, so that another noise does not change this error.
