@@ -18,6 +18,7 @@ from hypothesis import strategies as st
 import snelk
 from snelk.config.models import Setup
 from snelk.config.scenario import parse_override
+from snelk.runs.number_changes import smallest_first
 from snelk.runs.store import TABLES
 
 HAIR = 1e-6
@@ -177,6 +178,11 @@ def test_noticing_another_team_is_a_change_too(tmp_path: Path) -> None:
     changes = dict(map(parse_override, answer.counterfactual.settable))
     assert changes == {"profiles.watcher.notices": ["strangers", "visitors"]}
     assert snelk.run(path, overrides=changes).why("guard", "guest", at=0).in_view
+
+
+def test_last_digits_do_not_decide_which_change_is_named_first() -> None:
+    found: Any = [(1.0 + 1e-13, "reach"), (1.0, "acuity"), (0.5 + 1e-6, "wall"), (0.5, "door")]
+    assert smallest_first(found) == ["door", "wall", "reach", "acuity"]
 
 
 @pytest.mark.parametrize(

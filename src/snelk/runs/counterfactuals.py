@@ -12,7 +12,13 @@ from snelk.config.problems import key_path
 from snelk.level.level import Level
 from snelk.runs.answers import ConeAnswer, Counterfactual, Gate
 from snelk.runs.moment import Moment
-from snelk.runs.number_changes import CLEAR, awake_counterfactuals, notice_counterfactual, safe
+from snelk.runs.number_changes import (
+    CLEAR,
+    awake_counterfactuals,
+    notice_counterfactual,
+    safe,
+    smallest_first,
+)
 from snelk.runs.standing import cone_place, cones_at, scales_of
 from snelk.runs.turning import level_at
 from snelk.senses.gates import SIGHT
@@ -56,10 +62,7 @@ def counterfactuals_of(
             else:
                 place = places_of(cone.cone)
                 found += _numeric_counterfactual(gate, numbers[cone.cone], place, turn_on=True)
-    unique = {
-        counterfactual: size for size, counterfactual in sorted(found, key=lambda item: item[0])
-    }
-    return list(unique)
+    return list(dict.fromkeys(smallest_first(found)))
 
 
 def _awake_counterfactuals(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING
 
 from snelk.config.problems import key_path
@@ -18,6 +18,14 @@ CLEAR = 1e-6
 
 Sized = tuple[float, Counterfactual]
 """A counterfactual, and how large a change it is, by which the smallest is told."""
+
+
+def smallest_first(found: Iterable[Sized]) -> list[Counterfactual]:
+    """Counterfactuals, the smallest change first; of equal ones that which was found first.
+
+    Their last digits differ between machines, and decide nothing.
+    """
+    return [each for _, each in sorted(found, key=lambda sized: round(sized[0], 9))]
 
 
 def safe(value: float, *, up: bool, digits: int) -> float:

@@ -21,6 +21,7 @@ from snelk.runs.number_changes import (
     factor_counterfactual,
     notice_counterfactual,
     radius_counterfactuals,
+    smallest_first,
 )
 from snelk.runs.scent import Scent, scent_at, smelt_at
 from snelk.runs.sounds import Sound, sound_of
@@ -172,7 +173,7 @@ def _hearing_counterfactuals(
             )
     found += _background_counterfactual(sound, needed, word, turn_on=turn_on)
     found += _wall_counterfactuals(sound, word, turn_on=turn_on)
-    return sorted(found, key=lambda item: item[0])
+    return found
 
 
 def _background_counterfactual(
@@ -451,9 +452,7 @@ def _answer(
     gates: list[Gate] | tuple[Gate, ...],
     found: Counterfactuals,
 ) -> SenseAnswer:
-    counterfactuals = [
-        counterfactual for _, counterfactual in sorted(found, key=lambda item: item[0])
-    ]
+    counterfactuals = smallest_first(found)
     failing = [gate.name for gate in gates if gate.passed is False]
     if counterfactuals:
         none = ""
