@@ -9,6 +9,7 @@ import sys
 from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
+from typing import Any
 
 import pytest
 import samples
