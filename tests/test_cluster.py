@@ -176,11 +176,8 @@ def test_what_is_wrong_with_a_cluster_is_told_in_a_line(
     )
     monkeypatch.undo()
     monkeypatch.setattr(many, "ANSWERS_WITHIN", 2.0)
-    (tmp_path / "empty").mkdir()
-    scheduler, empty = started(tmp_path / "empty", 0)
-    try:
-        assert "has no workers" in command(*words, empty.address, cwd=tmp_path, code=2)
-    finally:
-        scheduler.kill()
-        scheduler.wait()
+    for worker in cluster.workers:
+        worker.kill()
+        worker.wait()
+    assert "has no workers" in command(*words, cluster.address, cwd=tmp_path, code=2)
     assert not (tmp_path / "s.parquet").exists()
