@@ -300,7 +300,7 @@ def main() -> None:
     files = given.files or TESTS
     every = [each for file in files for each in faults_of(file, doors=given.doors)]
     chosen = random.Random(given.seed).sample(every, min(given.faults, len(every)))
-    survived = none = 0
+    survived = alike = 0
     with tempfile.TemporaryDirectory() as folder:
         free: SimpleQueue[Path] = SimpleQueue()
         for n in range(given.jobs):
@@ -326,7 +326,7 @@ def main() -> None:
             tried = zip(chosen, pool.map(try_it, chosen), strict=True)
             for n, (fault, noticed) in enumerate(tried, start=1):
                 print(f"{n} of {len(chosen)}", end="\r", file=sys.stderr, flush=True)
-                none += noticed is None
+                alike += noticed is None
                 if noticed is False:
                     survived += 1
                     text = (ROOT / "src" / "snelk" / fault.file).read_bytes()
@@ -334,10 +334,10 @@ def main() -> None:
                     line = text.splitlines()[fault.line - 1].decode().strip()
                     place = f"{fault.file}:{fault.line}"
                     print(f"{place}: {was!r} -> {fault.text!r}: {line}", flush=True)
-    built = len(chosen) - none
-    share = survived / max(built, 1)
-    print(f"{built} faults of {len(every)}, {survived} survived ({share:.0%}); ", end="")
-    print(f"{none} more are none, as they lead to the same machine code")
+    count = len(chosen) - alike
+    share = survived / max(count, 1)
+    print(f"{count} faults of {len(every)}, {survived} survived ({share:.0%}); ", end="")
+    print(f"{alike} more are none, as they lead to the same machine code")
 
 
 if __name__ == "__main__":

@@ -158,10 +158,8 @@ def _place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> bool:
         g = v if stage.tracked.x.shape[1] > 1 else 0
         for j in range(poses.x.shape[1]):
             poses.x[v, j], poses.y[v, j] = stage.tracked.x[tick, g, j], stage.tracked.y[tick, g, j]
-            poses.z[v, j], poses.heading[v, j] = (
-                stage.tracked.z[tick, g, j],
-                stage.tracked.heading[tick, g, j],
-            )
+            poses.z[v, j] = stage.tracked.z[tick, g, j]
+            poses.heading[v, j] = stage.tracked.heading[tick, g, j]
             poses.posture[v, j] = stage.tracked.posture[tick, g, j]
             poses.gait[v, j] = stage.tracked.gait[tick, g, j]
             poses.present[v, j] = stage.tracked.present[tick, g, j]

@@ -196,20 +196,25 @@ class Play(Activity):
             self.bold_until = max(self.bold_until, self.me.t + LOOK_EVERY)
         return seen and self.minds_it and bool(len(sure))
 
+    @property
+    def _row(self) -> int:
+        """The row of the poses that are those of its variant; there may be one for all."""
+        return self.me.v if len(self.me.world.senses.poses.x) > 1 else 0
+
     def _reach_of(self) -> Numbers:
         """(watchers,) how far from where it is each can see now, m; 0 for who is not there."""
         me, world = self.me, self.me.world
         poses, limits = world.senses.poses, plain(world.outlook[2])
-        p = me.v if len(poses.x) > 1 else 0
+        p = self._row
         far = np.fmax.reduce(limits.range[me.v, self.watchers], axis=1, initial=0.0)
         there = poses.present[p, world.characters[self.watchers]]
         reach: Numbers = np.where(there, far * limits.awake[me.v, self.watchers], 0.0)
         return reach
 
     def _near(self, places: Numbers, reach: Numbers) -> NDArray[np.bool_]:
-        """(watchers, points) which are within so far, (watchers, 1 or points), of each, m."""
+        """(watchers, points) whether each point is within a reach, (watchers, 1 or points), m."""
         poses = self.me.world.senses.poses
-        p = self.me.v if len(poses.x) > 1 else 0
+        p = self._row
         i = self.me.world.characters[self.watchers]
         dx = places[:, 0] - poses.x[p, i][:, None]
         dy = places[:, 1] - poses.y[p, i][:, None]
@@ -233,7 +238,7 @@ class Play(Activity):
         found = np.full(len(places), -1, dtype=np.int64)
         me, world = self.me, self.me.world
         poses, reach = world.senses.poses, self._reach_of()
-        p = me.v if len(poses.x) > 1 else 0
+        p = self._row
         if near is None:
             ahead = 0.0 if tau is None else self._strides()[:, None] * tau + SLACK
             near = self._near(places, reach[:, None] + ahead)
@@ -333,7 +338,7 @@ class Play(Activity):
         """Whether anybody is so near that it could hear steps at a pace."""
         me, world = self.me, self.me.world
         poses, reach = world.senses.poses, self.reach[pace]
-        p = me.v if len(poses.x) > 1 else 0
+        p = self._row
         for w in self.watchers.tolist():
             i = int(world.characters[w])
             ears = world.setups[me.v].profile_of(world.agents[w]).hearing

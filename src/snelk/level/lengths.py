@@ -8,5 +8,5 @@ if not compiled:  # else it is a part of each loop that asks, by the .pxd
     from math import sqrt
 
     def hypot(x: float, y: float) -> float:
-        """The length of (x, y); roots are exact on all machines, a library's lengths are not."""
+        """The length of (x, y); all machines round roots alike, but not a library's lengths."""
         return sqrt(x * x + y * y)
