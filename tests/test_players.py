@@ -134,6 +134,20 @@ def test_who_cares_a_little_walks_where_its_running_would_be_heard(tmp_path: Pat
         assert speed[away[1:] > 7.5].max() > 3.0
 
 
+def test_nobody_minds_who_is_not_there(tmp_path: Path) -> None:
+    played = snelk.players(field(tmp_path), to="gate", count=1).scenario
+    simulation = Simulation(played)
+    simulation.step()
+    player = simulation.world.thinking.activity_of(0, simulation.agents.index("guest"))
+    assert isinstance(player, Play)
+    places = np.array([[10.0, 10.0, 0.0], [10.0, 9.0, 0.0]])
+    assert player._reach_of().tolist() == [12.0]
+    assert player._near(places, player._reach_of()[:, None]).all()
+    simulation.poses.present[0, simulation.names.index("guard")] = False
+    assert player._reach_of().tolist() == [0.0]
+    assert (player._seen_by(places) < 0).all()
+
+
 def test_who_knows_a_round_foresees_it(tmp_path: Path) -> None:
     line = shapely.LineString([(4, 2), (16, 2), (16, 10), (4, 10)])
     round_ = scenes.feature("route", "round", line)

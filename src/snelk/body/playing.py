@@ -237,8 +237,7 @@ class Play(Activity):
         """
         found = np.full(len(places), -1, dtype=np.int64)
         me, world = self.me, self.me.world
-        poses, reach = world.senses.poses, self._reach_of()
-        p = self._row
+        reach, p = self._reach_of(), self._row
         if near is None:
             ahead = 0.0 if tau is None else self._strides()[:, None] * tau + SLACK
             near = self._near(places, reach[:, None] + ahead)
