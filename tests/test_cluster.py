@@ -175,6 +175,17 @@ def test_what_is_wrong_with_a_cluster_is_told_in_a_line(
         *words, cluster.address, cwd=tmp_path, code=2
     )
     monkeypatch.undo()
+
+    def cut_off(*_: object) -> None:
+        raise ConnectionResetError("in the middle of a question")
+
+    monkeypatch.setattr(many, "_look_over", cut_off)
+    with pytest.raises(ConnectionResetError):  # what the work itself raised
+        many.threads_of(cluster.address)
+    monkeypatch.setattr(many, "_answers", lambda _: False)
+    with pytest.raises(snelk.InputError, match="no longer answers"):
+        many.threads_of(cluster.address)
+    monkeypatch.undo()
     monkeypatch.setattr(many, "ANSWERS_WITHIN", 2.0)
     for worker in cluster.workers:
         worker.kill()

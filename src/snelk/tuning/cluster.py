@@ -40,6 +40,10 @@ AT_ONCE = 3
 """So many batches for each thread of a worker are on their way."""
 
 
+class _AgainError(Exception):
+    """A batch is to be sent once more."""
+
+
 def threads_of(address: str) -> int:
     """The number of parallel batches of a cluster.
 
@@ -69,12 +73,14 @@ def on_cluster(
         while going:
             for future in _done(client, list(going), address):
                 task, tries = going.pop(future)
-                if _died(client, future, tries, address):
+                try:
+                    made = _made(client, future, tries, address)
+                except _AgainError:
                     if shared.status in FORGOTTEN:
                         shared = _share(client, job)
                     going[_send(client, work, shared, task)] = task, tries + 1
                     continue
-                yield future.result()
+                yield made
                 for more in _some(left, most - len(going)):
                     going[_send(client, work, shared, more)] = more, 1
 
@@ -125,24 +131,26 @@ def _done(client: Any, going: list[Any], address: str) -> list[Any]:
                 raise InputError.of(CLUSTER, "", address, rule, fix) from None
 
 
-def _died(client: Any, future: Any, tries: int, address: str) -> bool:
-    """Whether the workers of a task have died, or it was forgotten, and it is to be sent again."""
+def _made(client: Any, future: Any, tries: int, address: str) -> Any:
+    """What a task came to. The scheduler can forget it at any moment, between two questions too.
+
+    Raises:
+        _AgainError: Its workers died or it was forgotten: it is to be sent once more.
+        InputError: The scheduler is gone, or it was sent often enough; or what the task raised.
+    """
     from distributed import KilledWorker
 
-    if future.status in FORGOTTEN:
-        if not _answers(client):
-            raise _lost(address)
-    elif future.status != "error":
-        return False
-    elif not isinstance(error := future.exception(), KilledWorker):
-        raise error
-    if tries >= TRIES:
-        rule, fix = (
-            "lost every worker that computed one of the batches",
-            "check the memory of the workers",
-        )
-        raise InputError.of(CLUSTER, "", address, rule, fix)
-    return True
+    try:
+        if future.status != "lost":
+            return future.result()
+    except (CancelledError, KilledWorker):
+        pass
+    if not _answers(client):
+        raise _lost(address)
+    if tries < TRIES:
+        raise _AgainError
+    rule = "lost every worker that computed one of the batches"
+    raise InputError.of(CLUSTER, "", address, rule, "check the memory of the workers")
 
 
 def _answers(client: Any) -> bool:
@@ -177,6 +185,10 @@ def _client(address: str) -> Iterator[Any]:
     try:
         _look_over(client, address)
         yield client
+    except OSError:
+        if _answers(client):
+            raise  # by the work itself
+        raise _lost(address) from None
     finally:
         client.close(timeout=ANSWERS_WITHIN)
 
