@@ -5,11 +5,14 @@ from __future__ import annotations
 import json
 import subprocess
 import sys
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pandas as pd
+import pyarrow as pa
+import pyarrow.parquet as pq
 import pytest
 import shapely
 import trimesh
@@ -19,6 +22,7 @@ from hypothesis import strategies as st
 import snelk
 from snelk.cli.main import app_for
 from snelk.config.geojson import read_level
+from snelk.config.recordings import read_changes, read_noises, read_throws, read_tracks
 from snelk.level.level import Level
 from snelk.plots.imported import plot_level
 from snelk.tuning.imported import figures_of, import_warnings
@@ -76,6 +80,35 @@ def test_half_a_letter_in_the_name_of_a_column_is_no_matter(tmp_path: Path) -> N
     (tmp_path / "game.jsonl").write_text("\n".join(lines))
     made = snelk.import_tracks(tmp_path / "game.jsonl")
     assert made.write(tmp_path / "made.csv").read_text().splitlines()[1].startswith("0,fox,1,2,0")
+
+
+def test_numbers_are_read_of_all_that_is_one_and_of_nothing_else(tmp_path: Path) -> None:
+    columns = {
+        "t": pa.array([Decimal("0.1"), Decimal("0.5")]),
+        "id": pa.array(["7", "fox"]).dictionary_encode(),
+        "x": pa.array([1, 2], pa.int32()),
+        "y": pa.array(["-2.5e-1", "+3"]),
+        "heading": pa.array([True, False]),
+        "posture": pa.array(["standing", "prone"]),
+    }
+    pq.write_table(pa.table(columns), tmp_path / "a.parquet")
+    rows = "1, -2.5e-1 ,0.1,7,1,standing\n2,+3,0.5,fox,0,prone\n"
+    (tmp_path / "a.csv").write_text(f"x,y,t,id,heading,posture\n{rows}")
+    by_table, by_text = (read_tracks(tmp_path / f"a.{end}") for end in ("parquet", "csv"))
+    assert list(by_table) == list(by_text) == ["7", "fox"]
+    for name, one in by_table.items():
+        np.testing.assert_equal(vars(one), vars(by_text[name]))
+    assert (one.x[0], one.y[0], one.t[0], one.posture[0]) == (2.0, 3.0, 0.5, 2)
+    when = pa.array([0, 1], pa.timestamp("s"))
+    pq.write_table(pa.table(columns | {"t": when}), tmp_path / "b.parquet")
+    with pytest.raises(snelk.InputError, match=r"row 0: must be a number .*and 1 more like it"):
+        read_tracks(tmp_path / "b.parquet")
+    for wrong in ("1_000", "\N{ARABIC-INDIC DIGIT ONE}", "0x10", "nan", "inf", "1 2", ""):
+        rows = f"0,fox,0,0,0\n1,fox,{wrong},0,0\n"
+        (tmp_path / "c.csv").write_text(f"t,id,x,y,heading\n{rows}", encoding="utf-8")
+        with pytest.raises(snelk.InputError, match=r"line 3: must be a number") as said:
+            read_tracks(tmp_path / "c.csv")
+        assert f"x = {wrong}" in str(said.value)
 
 
 @pytest.mark.parametrize("suffix", [".csv", ".jsonl", ".parquet"])
@@ -346,7 +379,6 @@ def test_pictures_show_what_was_imported(tmp_path: Path) -> None:
 def test_noises_throws_and_doors_come_in_as_tracks_do(tmp_path: Path, suffix: str) -> None:
     """By hand: y up, left-handed, cm, ms, names of its own; and they are what a scenario reads."""
     from snelk.config.foreign import import_rows
-    from snelk.config.recordings import read_changes, read_noises, read_throws
 
     rows = [
         {"ms": 7000, "what": "CLATTER", "pos": {"x": 320, "y": 15, "z": 450}, "loud": 1200, "who": "P1", "fast": 0.9, "to": "OPENED"},

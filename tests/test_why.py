@@ -249,13 +249,15 @@ SLOW = ("cython", "pandas", "scipy", "matplotlib", "rich", "numpy.ma", "shapely"
         ("why RUN farmer --at 40", "farmer is indoors at 40.00 s", ["lark"]),
         ("why RUN bell fox", "in coop doorstep", []),
         ("why RUN dog", "asleep", []),
+        ("run NIGHT --out RUN-2", "Written to", ["numpy.ma", "shapely", "lark"]),
     ],
 )
 def test_a_question_loads_no_more_than_it_needs(
     night: snelk.Run, tmp_path: Path, question: str, answer: str, loaded: list[str]
 ) -> None:
     night.save(tmp_path / "night")
-    words = ["snelk", *question.replace("RUN", str(tmp_path / "night")).split()]
+    asked = question.replace("RUN", str(tmp_path / "night"))
+    words = ["snelk", *asked.replace("NIGHT", str(snelk.croft() / "night.toml")).split()]
     code = (
         "import sys; from snelk.cli.start import main\n"
         f"sys.argv = {words!r}\n"

@@ -330,10 +330,10 @@ def run(
     screen = Screen()
     screen.print("\nNext")
     screen.print("  " + command("snelk", "events", place))
-    lost = done.events[done.events.kind == "lost"]
-    pair = (lost.agent.iloc[0], lost.target.iloc[0]) if len(lost) else _first_pair(done)
+    lost = next(done.rows("events").where(kind="lost").each(), None)
+    pair = (lost.agent, lost.target) if lost else _first_pair(done)
     if pair:
-        when = f"{lost.t.iloc[0]:g}" if len(lost) else f"{done.times[-1] / 2:g}"
+        when = f"{lost.t if lost else done.times[-1] / 2:g}"
         screen.print("  " + command("snelk", "why", place, *pair, "--at", when))
         screen.print("  " + command("snelk", "page", place))
 
@@ -614,9 +614,9 @@ def _say_run(done: Run, place: Path) -> None:
         screen.print("\n" + "\n".join(table(head, rows)))
     if len(minds) < len(every):
         screen.print(f"  and {len(every) - len(minds)} more, with no more transitions than these")
-    caught = done.events[done.events.kind == "caught"]
     if done.info["ended_by_catch"]:
-        screen.print(f"\nThe run ended at {times[-1]:.2f} s: {caught.text.iloc[-1]}.")
+        caught = done.rows("events").where(kind="caught").row(-1).text
+        screen.print(f"\nThe run ended at {times[-1]:.2f} s: {caught}.")
     counts: dict[str, Any] = done.info["rows"]
     written = f"Written to {place}: {counts['events']} events, {counts['sight']} checks of sight, "
     written += f"{counts['hearing']} of hearing, {counts['contacts']} of touch, zones and smell"

@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
@@ -23,18 +22,19 @@ from snelk.config.recordings import (
     NOISE_COLUMNS,
     THROW_COLUMNS,
     TRACK_COLUMNS,
-    as_numbers,
-    as_text,
     read_changes,
     read_noises,
     read_sensed,
     read_throws,
     read_tracks,
 )
-from snelk.config.tabular import read_rows
+from snelk.config.tabular import Rows, read_rows
 from snelk.config.words import GAITS, POSTURES, PRESENT, SENSES, TRUTHS
 from snelk.errors import InputError, Problem, nearest, one_line, one_of
 from snelk.files import claim, written
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 Numbers = NDArray[np.float64]
 
@@ -304,11 +304,13 @@ def import_tracks(
     >>> done.tracks.iloc[-1].to_dict()
     {'t': 0.5, 'id': 'fox', 'x': 1.0, 'y': 0.0, 'heading': 0.0}
     """
+    import pandas as pd
+
     path = Path(path)
     if not isinstance(conventions, Conventions):
         conventions = conventions_from(conventions or {})
-    frame = read_rows(path, ".csv", ".parquet", ".jsonl", ".ndjson")
-    reader = _Columns(frame, conventions, str(path))
+    table = read_rows(path, ".csv", ".parquet", ".jsonl", ".ndjson")
+    reader = _Columns(table, conventions, str(path))
     tracks = pd.DataFrame({"t": reader.times()})
     begin = conventions.begin
     if conventions.from_zero and len(tracks):
@@ -370,6 +372,8 @@ def import_rows(
         InputError: As `import_tracks`; or `from_zero` was given, which would not match the tracks
             of the same session.
     """
+    import pandas as pd
+
     one_of(what, HAPPENINGS, source="import", place="as", what="kind of recording")
     path = Path(path)
     if not isinstance(conventions, Conventions):
@@ -378,8 +382,8 @@ def import_rows(
         fix = "give the time that becomes 0 with begin: the first time of the tracks"
         raise InputError.of(str(path), "from_zero", "", "can be used for tracks only", fix)
     columns = HAPPENINGS[what]
-    frame = read_rows(path, ".csv", ".parquet", ".jsonl", ".ndjson")
-    reader = _Columns(frame, conventions, str(path), columns)
+    table = read_rows(path, ".csv", ".parquet", ".jsonl", ".ndjson")
+    reader = _Columns(table, conventions, str(path), columns)
     rows = pd.DataFrame({"t": reader.times()})
     for name in columns:
         if name == "t" or not reader.has(name):
@@ -403,11 +407,13 @@ def _headings(reader: _Columns, conventions: Conventions) -> tuple[Numbers, str]
     if all(map(reader.has, FACING)):
         x, y = (reader.numbers(name) for name in FACING)
         return np.degrees(np.arctan2(y, x)), "facing"
-    return np.zeros(len(reader.frame)), "motion"
+    return np.zeros(len(reader.table)), "motion"
 
 
 def _along_motion(tracks: pd.DataFrame) -> Numbers:
     """The direction of movement at each sample; while standing, the last one."""
+    import pandas as pd
+
     found = np.zeros(len(tracks))
     for _, rows in tracks.groupby("id", sort=False):
         if len(rows) < 2:
@@ -427,12 +433,12 @@ class _Columns:
 
     def __init__(
         self,
-        frame: pd.DataFrame,
+        table: Rows,
         conventions: Conventions,
         source: str,
         columns: Mapping[str, bool] | None = None,
     ) -> None:
-        self.frame = frame
+        self.table = table
         self.conventions = conventions
         self.source = source
         self.problems: list[Problem] = []
@@ -442,11 +448,11 @@ class _Columns:
             for name, there in conventions.columns.items()
             if columns is None or name in every
         }
-        own = [name for name in every if name in frame and name not in named]
+        own = [name for name in every if name in table and name not in named]
         self.names = {**{name: name for name in own}, **named}
         for name, there in named.items():
-            if there.lstrip("-") not in frame and there not in frame:
-                fix = nearest(there.lstrip("-"), list(map(str, frame.columns)))
+            if there.lstrip("-") not in table and there not in table:
+                fix = nearest(there.lstrip("-"), list(table.columns))
                 rule = f"has no such column for {name}"
                 self.problems.append(Problem(source, "", f'"{there}"', rule, fix))
         needed = ["t", "x", "y"] + ([] if conventions.name else ["id"])
@@ -454,7 +460,7 @@ class _Columns:
             needed = [name for name, must in columns.items() if must]
         for name in needed:
             if name not in self.names:
-                there = ", ".join(map(str, frame.columns[:20]))
+                there = ", ".join(list(table.columns)[:20])
                 fix = f"name it with --column {name}=NAME; there are {there}"
                 if name == "id":
                     fix += "; or name its character with --name"
@@ -469,11 +475,12 @@ class _Columns:
     def has(self, name: str) -> bool:
         return name in self.names
 
-    def _column(self, name: str) -> tuple[pd.Series[Any], float]:
+    def _column(self, name: str) -> tuple[str, float]:
+        """The name of a column in the file, and its sign."""
         there = self.names[name]
-        if there in self.frame:
-            return self.frame[there], 1.0
-        return self.frame[there.removeprefix("-")], -1.0
+        if there in self.table:
+            return there, 1.0
+        return there.removeprefix("-"), -1.0
 
     def times(self) -> Numbers:
         """The times, s."""
@@ -482,23 +489,23 @@ class _Columns:
     def numbers(self, name: str, *, gaps: bool = False) -> Numbers:
         """A column of numbers; NaN for empty fields, if they are allowed."""
         column, sign = self._column(name)
-        values = as_numbers(column)
-        empty = np.array([gaps and as_text(value) == "" for value in column], dtype=np.bool_)
+        values = self.table.numbers(column)
+        empty = np.zeros(len(values), dtype=np.bool_)
+        if gaps:
+            empty[:] = [text == "" for text in self.table.texts(column)]
         bad = np.flatnonzero(~np.isfinite(values) & ~empty)
         if len(bad):
             more = f" (and {len(bad) - 1} more like it)" if len(bad) > 1 else ""
-            given = f"{self.names[name]} = {str(column.iloc[bad[0]])[:40]!r}"
+            given = f"{self.names[name]} = {str(self.table.value(column, bad[0]))[:40]!r}"
             rule = f"is not a number{more}"
-            place = f"{self.frame.index.name} {self.frame.index[bad[0]]}"
-            self.problems.append(Problem(self.source, place, given, rule))
+            self.problems.append(Problem(self.source, self.table.place(bad[0]), given, rule))
         return sign * values
 
     def ids(self) -> Sequence[str]:
         if not self.has("id"):
-            return [self.conventions.name] * len(self.frame)
+            return [self.conventions.name] * len(self.table)
         return self.words("id")
 
     def words(self, name: str) -> Sequence[str]:
         known = self.conventions.words.get(name, {})
-        values = [as_text(value) for value in self._column(name)[0]]
-        return [known.get(value, value) for value in values]
+        return [known.get(value, value) for value in self.table.texts(self._column(name)[0])]

@@ -5,18 +5,20 @@ from __future__ import annotations
 from collections.abc import Container, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 
 from snelk.config.fields import LONGEST
 from snelk.config.models import BECOMES, Change, Clock
 from snelk.config.problems import shown
-from snelk.config.tabular import read_rows
+from snelk.config.tabular import Rows, read_rows
 from snelk.config.words import GAITS, POSTURES, PRESENT, SENSES, TRUTHS
 from snelk.errors import InputError, Problem, nearest
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 TRACK_COLUMNS = {"t": True, "id": True, "x": True, "y": True, "heading": True}
 TRACK_COLUMNS |= {"z": False, "posture": False, "gait": False, "present": False}
@@ -182,21 +184,21 @@ def read_tracks(path: Path) -> dict[str, TrackData]:
             the times of an id do not rise; all problems are listed with their line.
     """
     problems: list[Problem] = []
-    frame = _read_table(path, TRACK_COLUMNS)
-    numbers = _numbers(frame, ("t", "x", "y", "heading", "z"), path, problems)
-    posture = _words(frame, "posture", POSTURES, path, problems)
-    gait = _words(frame, "gait", GAITS, path, problems)
-    if "gait" not in frame:
+    table = _read_table(path, TRACK_COLUMNS)
+    numbers = _numbers(table, ("t", "x", "y", "heading", "z"), path, problems)
+    posture = _words(table, "posture", POSTURES, path, problems)
+    gait = _words(table, "gait", GAITS, path, problems)
+    if "gait" not in table:
         gait[:] = -1
-    present = np.ones(len(frame), dtype=np.bool_)
-    if "present" in frame:
-        frame["present"] = [as_text(value).lower() for value in frame["present"]]
-        present = _words(frame, "present", PRESENT, path, problems) % 2 == 1
-    ids = _texts(frame, "id")
-    for row in np.flatnonzero(ids == "")[:1]:
-        problems.append(Problem(str(path), _line(frame, row), "", "id is empty", "fill it in"))
+    present = np.ones(len(table), dtype=np.bool_)
+    if "present" in table:
+        present = _words(table, "present", PRESENT, path, problems, capitals=True) % 2 == 1
+    ids = _texts(table, "id")
+    for row in [n for n, name in enumerate(ids) if name == ""][:1]:
+        problems.append(Problem(str(path), table.place(row), "", "id is empty", "fill it in"))
     tracks: dict[str, TrackData] = {}
-    codes, names = pd.factorize(ids)
+    names = {name: n for n, name in enumerate(dict.fromkeys(ids))}
+    codes = np.array([names[name] for name in ids])
     by_id = np.split(np.argsort(codes, kind="stable"), np.cumsum(np.bincount(codes))[:-1])
     for name, rows in zip(names, by_id, strict=True):
         t = numbers["t"][rows]
@@ -206,9 +208,9 @@ def read_tracks(path: Path) -> dict[str, TrackData]:
             rule = f'times of "{name}" must rise; the previous sample is at {t[falls[0]]:g} s'
             fix = "sort by t, and remove duplicates" + _more(len(falls) - 1)
             problems.append(
-                Problem(str(path), _line(frame, row), f"t = {t[falls[0] + 1]:g}", rule, fix)
+                Problem(str(path), table.place(row), f"t = {t[falls[0] + 1]:g}", rule, fix)
             )
-        tracks[str(name)] = TrackData(
+        tracks[name] = TrackData(
             t,
             numbers["x"][rows],
             numbers["y"][rows],
@@ -217,7 +219,7 @@ def read_tracks(path: Path) -> dict[str, TrackData]:
             posture[rows],
             gait[rows],
             present[rows],
-            flat="z" not in frame,
+            flat="z" not in table,
         )
     if problems:
         raise InputError(problems)
@@ -227,19 +229,19 @@ def read_tracks(path: Path) -> dict[str, TrackData]:
 def read_noises(path: Path) -> NoiseData:
     """Read noises; like `read_tracks`, but rows may come in any order of time."""
     problems: list[Problem] = []
-    frame = _read_table(path, NOISE_COLUMNS)
-    numbers = _numbers(frame, ("t", "x", "y", "z"), path, problems)
-    numbers["reach"] = _above_zero(frame, "reach", np.nan, path, problems)
+    table = _read_table(path, NOISE_COLUMNS)
+    numbers = _numbers(table, ("t", "x", "y", "z"), path, problems)
+    numbers["reach"] = _above_zero(table, "reach", np.nan, path, problems)
     if problems:
         raise InputError(problems)
     found = NoiseData(
         numbers["t"],
-        tuple(_texts(frame, "kind")),
+        tuple(_texts(table, "kind")),
         numbers["x"],
         numbers["y"],
         numbers["z"],
         numbers["reach"],
-        tuple(_texts(frame, "by")),
+        tuple(_texts(table, "by")),
     )
     return NoiseData.none().with_more(found)
 
@@ -247,25 +249,25 @@ def read_noises(path: Path) -> NoiseData:
 def read_throws(path: Path) -> ThrowData:
     """Read throws; rows may be in any order of time."""
     problems: list[Problem] = []
-    frame = _read_table(path, THROW_COLUMNS)
-    numbers = _numbers(frame, ("t", "x", "y", "z"), path, problems)
-    numbers["reach"] = _above_zero(frame, "reach", np.nan, path, problems)
-    numbers["speed"] = _above_zero(frame, "speed", THROW_SPEED, path, problems)
+    table = _read_table(path, THROW_COLUMNS)
+    numbers = _numbers(table, ("t", "x", "y", "z"), path, problems)
+    numbers["reach"] = _above_zero(table, "reach", np.nan, path, problems)
+    numbers["speed"] = _above_zero(table, "speed", THROW_SPEED, path, problems)
     if problems:
         raise InputError(problems)
-    by, kind = (tuple(_texts(frame, name)) for name in ("by", "kind"))
+    by, kind = (tuple(_texts(table, name)) for name in ("by", "kind"))
     return ThrowData.none().with_more(ThrowData(by=by, kind=kind, **numbers))
 
 
 def read_changes(path: Path) -> tuple[Change, ...]:
     """Read changes of doors and lights, sorted by time."""
     problems: list[Problem] = []
-    frame = _read_table(path, CHANGE_COLUMNS)
-    times = _numbers(frame, ("t",), path, problems)["t"]
-    becomes = _words(frame, "to", BECOMES, path, problems)
+    table = _read_table(path, CHANGE_COLUMNS)
+    times = _numbers(table, ("t",), path, problems)["t"]
+    becomes = _words(table, "to", BECOMES, path, problems)
     if problems:
         raise InputError(problems)
-    of = _texts(frame, "of")
+    of = _texts(table, "of")
     found = [
         Change.model_construct(t=float(times[n]), of=str(of[n]), to=BECOMES[becomes[n]])
         for n in np.argsort(times, kind="stable").tolist()
@@ -277,21 +279,27 @@ def read_sensed(path: Path) -> pd.DataFrame:
     """Read what a game's own code sensed and decided.
 
     Returns:
-        Columns t and until, s, NaN for no until; agent, target, sense (sight if not said), state,
-        texts; and sensed: 1, 0, or -1 where it is not said. With an until it is 1 if not said.
+        By where it stood in the file: columns t and until, s, NaN for no until; agent, target,
+        sense (sight if not said), state, texts; and sensed: 1, 0, or -1 where it is not said. With
+        an until it is 1 if not said.
     """
+    import pandas as pd
+
     problems: list[Problem] = []
-    frame = _read_table(path, LOG_COLUMNS, (".csv", ".parquet", ".jsonl", ".ndjson"))
-    found = pd.DataFrame({"t": _numbers(frame, ("t",), path, problems)["t"]}, frame.index)
+    table = _read_table(path, LOG_COLUMNS, (".csv", ".parquet", ".jsonl", ".ndjson"))
+    index = pd.Index(table.places, name=table.what)
+    found = pd.DataFrame({"t": _numbers(table, ("t",), path, problems)["t"]}, index)
     found["until"] = np.nan
     for name in ("agent", "target", "sense", "sensed", "state"):
-        found[name] = _texts(frame, name)
-    if "until" in frame:
-        said = _texts(frame, "until") != ""
-        found.loc[said, "until"] = _numbers(frame[said], ("until",), path, problems)["until"]
+        found[name] = pd.Series(_texts(table, name), index, dtype=object)
+    if "until" in table:
+        said = _given(table, "until")
+        found.loc[said, "until"] = _numbers(table.only(said), ("until",), path, problems)["until"]
+    _words(table, "sense", SENSES, path, problems, otherwise="sight")
     found.loc[found.sense == "", "sense"] = "sight"
-    _words(found, "sense", SENSES, path, problems)
-    told = found.sensed.str.lower().replace({"1.0": "1", "0.0": "0"}).to_numpy(dtype=object)
+    same = {"1.0": "1", "0.0": "0"}
+    lower = [text.lower() for text in _texts(table, "sensed")]
+    told = np.array([same.get(text, text) for text in lower], dtype=object)
     lasts = found.until.notna().to_numpy() & (found.target != "").to_numpy() & (told == "")
     told[lasts] = "true"
     said = told != ""
@@ -300,7 +308,7 @@ def read_sensed(path: Path) -> pd.DataFrame:
     for row in np.flatnonzero(said & (codes < 0))[:1]:
         given, rule = f'sensed = "{told[row][:40]}"', "must be true or false"
         more = _more(int((said & (codes < 0)).sum()) - 1)
-        problems.append(Problem(str(path), _line(frame, row), given, rule, more))
+        problems.append(Problem(str(path), table.place(row), given, rule, more))
     for wrong, given, rule, fix in (
         (
             (found.target != "") & ~said,
@@ -313,62 +321,62 @@ def read_sensed(path: Path) -> pd.DataFrame:
     ):
         for row in np.flatnonzero(wrong)[:1]:
             more = fix + _more(int(wrong.sum()) - 1)
-            problems.append(Problem(str(path), _line(frame, row), given, rule, more))
+            problems.append(Problem(str(path), table.place(row), given, rule, more))
     if problems:
         raise InputError(problems)
     return found
 
 
 def _above_zero(
-    frame: pd.DataFrame, name: str, otherwise: float, path: Path, problems: list[Problem]
+    table: Rows, name: str, otherwise: float, path: Path, problems: list[Problem]
 ) -> NDArray[np.float64]:
     """A column of numbers above 0 that may be missing, or empty in some rows."""
-    found = np.full(len(frame), otherwise)
-    if name in frame:
-        given = _texts(frame, name) != ""
-        found[given] = _numbers(frame[given], (name,), path, problems)[name]
+    found = np.full(len(table), otherwise)
+    if name in table:
+        given = _given(table, name)
+        found[given] = _numbers(table.only(given), (name,), path, problems)[name]
     for row in np.flatnonzero(found <= 0)[:1]:
         rule = f"{name} must be above 0 {'m/s' if name == 'speed' else 'm'}"
-        problems.append(Problem(str(path), _line(frame, row), f"{name} = {found[row]:g}", rule))
+        problems.append(Problem(str(path), table.place(row), f"{name} = {found[row]:g}", rule))
     return found
 
 
 def _read_table(
     path: Path, columns: dict[str, bool], formats: tuple[str, ...] = (".csv", ".parquet")
-) -> pd.DataFrame:
+) -> Rows:
     source = str(path)
-    frame = read_rows(path, *formats)
+    table = read_rows(path, *formats)
     problems = []
-    for name in frame.columns:
+    for name in table.columns:
         if name not in columns:
             meant = ALSO_CALLED.get(name.lower())
             fix = f'did you mean "{meant}"?' if meant in columns else nearest(name, columns)
             fix += "; or leave out the column"
             problems.append(Problem(source, "columns", f'"{name}"', "no such column", fix))
     for name, needed in columns.items():
-        if needed and name not in frame:
+        if needed and name not in table:
             problems.append(Problem(source, "columns", "", f'column "{name}" is missing', "add it"))
     if problems:
         raise InputError(problems)
-    return frame
+    return table
 
 
 def _numbers(
-    frame: pd.DataFrame, names: tuple[str, ...], path: Path, problems: list[Problem]
+    table: Rows, names: tuple[str, ...], path: Path, problems: list[Problem]
 ) -> dict[str, NDArray[np.float64]]:
     found = {}
     for name in names:
-        if name not in frame:
-            found[name] = np.zeros(len(frame))
+        if name not in table:
+            found[name] = np.zeros(len(table))
             continue
-        values = as_numbers(frame[name])
+        values = table.numbers(name)
         largest = LARGEST[name]
         bad = np.flatnonzero(~(np.abs(values) <= largest) | ((name == "t") & (values < 0)))
         if len(bad):
-            given = f"{name} = {shown(frame[name].iloc[bad[0]])}".replace('"', "")
+            given = f"{name} = {shown(table.value(name, bad[0]))}".replace('"', "")
             low = "0" if name == "t" else f"-{largest:g}"
             rule = f"must be a number from {low} to {largest:g}"
-            line = _line(frame, bad[0])
+            line = table.place(bad[0])
             problems.append(Problem(str(path), line, given, rule, _more(len(bad) - 1)))
             values = np.where(np.isin(np.arange(len(values)), bad), np.nan, values)
         found[name] = values
@@ -376,49 +384,50 @@ def _numbers(
 
 
 def _words(
-    frame: pd.DataFrame, name: str, words: tuple[str, ...], path: Path, problems: list[Problem]
+    table: Rows,
+    name: str,
+    words: tuple[str, ...],
+    path: Path,
+    problems: list[Problem],
+    *,
+    otherwise: str | None = None,
+    capitals: bool = False,
 ) -> NDArray[np.int8]:
-    if name not in frame:
-        return np.zeros(len(frame), dtype=np.int8)
-    values = _texts(frame, name)
-    codes = pd.Index(words).get_indexer(pd.Index(values)).astype(np.int8)
-    bad = np.flatnonzero(codes < 0)
+    """Which of some words each row has in a column; the first if there is no such column.
+
+    Args:
+        table: The rows.
+        name: Of the column.
+        words: Those that it may have.
+        path: For the problems.
+        problems: Are added to.
+        otherwise: The word that an empty field means; none if None.
+        capitals: Whether the words may be written in capitals.
+    """
+    if name not in table:
+        return np.zeros(len(table), dtype=np.int8)
+    values = table.texts(name)
+    codes = {word: n for n, word in enumerate(words)}
+    if otherwise is not None:
+        codes[""] = codes[otherwise]
+    read = [codes.get(value.lower() if capitals else value, -1) for value in values]
+    found = np.array(read, dtype=np.int8)
+    bad = np.flatnonzero(found < 0)
     if len(bad):
-        word = str(values[bad[0]])
+        word = values[bad[0]]
         given, fix = f'{name} = "{word[:40]}"', nearest(word, words) + _more(len(bad) - 1)
-        problems.append(Problem(str(path), _line(frame, bad[0]), given, "unknown word", fix))
-    return codes
+        problems.append(Problem(str(path), table.place(bad[0]), given, "unknown word", fix))
+    return found
 
 
-def as_numbers(column: pd.Series[Any]) -> NDArray[np.float64]:
-    """A column as numbers; NaN for anything else."""
-    if column.dtype.kind not in "OTiufb":  # times, dates and the like count from an epoch
-        return np.full(len(column), np.nan)
-    try:
-        return pd.to_numeric(column, errors="coerce").to_numpy(dtype=np.float64)
-    except (TypeError, ValueError, OverflowError):
-        return np.full(len(column), np.nan)
-
-
-def as_text(value: object) -> str:
-    """A field as text: empty if missing, whole numbers without a point."""
-    if value is None or value is pd.NA or value != value:
-        return ""
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
-    return str(value).strip().encode("utf-8", "backslashreplace").decode()
-
-
-def _texts(frame: pd.DataFrame, name: str) -> NDArray[np.object_]:
+def _texts(table: Rows, name: str) -> list[str]:
     """A column as text; empty if it is missing."""
-    if name not in frame:
-        return np.full(len(frame), "", dtype=object)
-    return np.array([as_text(value) for value in frame[name]], dtype=object)
+    return table.texts(name) if name in table else [""] * len(table)
 
 
-def _line(frame: pd.DataFrame, row: int | np.integer) -> str:
-    """Where a row stands in its file."""
-    return f"{frame.index.name} {frame.index[int(row)]}"
+def _given(table: Rows, name: str) -> NDArray[np.bool_]:
+    """In which rows a field is not empty."""
+    return np.array([text != "" for text in table.texts(name)], dtype=np.bool_)
 
 
 def _more(count: int) -> str:

@@ -5,12 +5,15 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import pandas as pd
+import numpy as np
+import pyarrow as pa
 import pyarrow.parquet as pq
+from numpy.typing import NDArray
 
 from snelk.config.reading import no_such_file, read_text
 from snelk.errors import ReadError
@@ -22,11 +25,80 @@ MOST_DEPTH = 100
 """How deep values of JSON Lines may be nested."""
 
 
-def read_rows(path: Path, *suffixes: str) -> pd.DataFrame:
+@dataclass(frozen=True)
+class Rows:
+    """The rows of a table that was read.
+
+    Attributes:
+        columns: By name: (rows,) numbers, or objects as they stood there.
+        what: What its file counts: `line` or `row`.
+        places: (rows,) where in its file each was.
+    """
+
+    columns: Mapping[str, NDArray[Any]]
+    what: str
+    places: NDArray[np.int64]
+
+    def __len__(self) -> int:
+        return len(self.places)
+
+    def __contains__(self, name: str) -> bool:
+        return name in self.columns
+
+    def __getitem__(self, name: str) -> NDArray[Any]:
+        return self.columns[name]
+
+    def only(self, which: NDArray[np.bool_]) -> Rows:
+        """Some of them."""
+        columns = {name: values[which] for name, values in self.columns.items()}
+        return Rows(columns, self.what, self.places[which])
+
+    def place(self, row: int | np.integer) -> str:
+        """Where a row stands in its file."""
+        return f"{self.what} {self.places[row]}"
+
+    def value(self, name: str, row: int | np.integer) -> Any:
+        """One value, as plain Python has it."""
+        return self.columns[name][row : row + 1].tolist()[0]
+
+    def numbers(self, name: str) -> NDArray[np.float64]:
+        """A column as numbers; NaN for anything else."""
+        column = self.columns[name]
+        if column.dtype.kind in "iufb":
+            return column.astype(np.float64)
+        if column.dtype.kind != "O":  # times, dates and the like count from an epoch
+            return np.full(len(self), np.nan)
+        return np.array([as_number(value) for value in column.tolist()], dtype=np.float64)
+
+    def texts(self, name: str) -> list[str]:
+        """A column as text."""
+        return [as_text(value) for value in self.columns[name].tolist()]
+
+
+def as_number(value: Any) -> float:
+    """A field as a number; NaN for anything else."""
+    if isinstance(value, str) and ("_" in value or not value.isascii()):
+        return np.nan  # which Python would take
+    try:
+        return float(value)
+    except (TypeError, ValueError, OverflowError):
+        return np.nan
+
+
+def as_text(value: object) -> str:
+    """A field as text: empty if missing, whole numbers without a point."""
+    if value is None or value != value:
+        return ""
+    if isinstance(value, float) and value.is_integer():
+        return str(int(value))
+    return str(value).strip().encode("utf-8", "backslashreplace").decode()
+
+
+def read_rows(path: Path, *suffixes: str) -> Rows:
     """The rows of a CSV, Parquet or JSON Lines file, by its suffix.
 
-    The fields of CSV are text as they stand there, without blanks around them. The index tells
-    where a row was: its name is `line` or `row`. Parts of nested values are named with dots.
+    The fields of CSV are text as they stand there, without blanks around them. Parts of nested
+    values are named with dots.
 
     Raises:
         ReadError: The file cannot be read, a row has not as many fields as the first line has
@@ -39,24 +111,34 @@ def read_rows(path: Path, *suffixes: str) -> pd.DataFrame:
             fix = "use .csv, .parquet, or .jsonl for JSON Lines"
         raise ReadError.of(source, "", suffix, "unknown format", fix)
     if suffix == ".parquet":
-        frame = _parquet(path)
+        rows = _parquet(path)
     elif suffix == ".csv":
-        frame = _csv(path)
+        rows = _csv(path)
     else:
-        frame = _json_lines(path)
-    frame.columns = pd.Index([_plain(str(name)) for name in frame.columns], dtype=object)
-    if frame.columns.has_duplicates:
-        double = str(frame.columns[frame.columns.duplicated()][0])
-        rule = "two columns have the same name"
-        raise ReadError.of(source, "columns", f'"{double}"', rule, "rename one of them")
-    if len(frame) == 0:
+        rows = _json_lines(path)
+    if len(rows) == 0:
         raise ReadError.of(
             source, "", "", "has no rows", "it needs at least one row; or leave the file out"
         )
-    return frame
+    return rows
 
 
-def _csv(path: Path) -> pd.DataFrame:
+def _by_name(path: Path, names: Sequence[str], columns: Sequence[Any]) -> dict[str, Any]:
+    """Columns by their names.
+
+    Raises:
+        ReadError: Two have the same.
+    """
+    found: dict[str, Any] = {}
+    for name, column in zip(map(_plain, names), columns, strict=True):
+        if name in found:
+            rule = "two columns have the same name"
+            raise ReadError.of(str(path), "columns", f'"{name}"', rule, "rename one of them")
+        found[name] = column
+    return found
+
+
+def _csv(path: Path) -> Rows:
     source, text = str(path), read_text(path)
     reader = csv.reader(io.StringIO(text, newline=""), skipinitialspace=True)
     rows: list[list[str]] = []
@@ -73,7 +155,7 @@ def _csv(path: Path) -> pd.DataFrame:
                 rule = f"must have {len(head)} fields, as the first line has names"
                 fix = "put fields with a comma in quotes, or name every column"
                 raise ReadError.of(source, f"line {reader.line_num}", f"{len(row)}", rule, fix)
-            rows.append(row)
+            rows.append([*map(str.strip, row)])
             lines.append(reader.line_num)
             if len(rows) > MOST_ROWS:
                 raise _too_many(path)
@@ -87,12 +169,11 @@ def _csv(path: Path) -> pd.DataFrame:
     if len(head) == 1 and any(sign in head[0] for sign in ";\t"):
         rule = "must be separated by commas"
         raise ReadError.of(source, "line 1", head[0][:40], rule, "save it with commas")
-    index = pd.Index(lines, name="line")
-    frame = pd.DataFrame(rows, columns=pd.Index(head, dtype=object), index=index, dtype=object)
-    return frame.map(str.strip) if len(frame) else frame
+    values = np.array(rows, dtype=object).reshape(len(rows), len(head))
+    return Rows(_by_name(path, head, [*values.T]), "line", np.array(lines, dtype=np.int64))
 
 
-def _parquet(path: Path) -> pd.DataFrame:
+def _parquet(path: Path) -> Rows:
     source = str(path)
     if not path.is_file():
         raise no_such_file(path)
@@ -102,14 +183,20 @@ def _parquet(path: Path) -> pd.DataFrame:
                 raise _too_many(path)
             table = file.read()
             table.validate(full=True)
-            frame: pd.DataFrame = table.flatten().to_pandas(ignore_metadata=True)
+            table = table.flatten()
+            columns = [_decoded(column).to_numpy() for column in table.columns]
     except ReadError:
         raise
     except Exception as error:  # a damaged file fails in as many ways as there are bytes
         first = (str(error) or type(error).__name__).splitlines()[0][:100]
         raise ReadError.of(source, "", "", f"cannot be read as Parquet: {first}") from None
-    frame.index = pd.RangeIndex(len(frame), name="row")
-    return frame
+    return Rows(_by_name(path, table.column_names, columns), "row", np.arange(len(table)))
+
+
+def _decoded(column: pa.ChunkedArray) -> pa.ChunkedArray:
+    """A column whose values are not numbers of a dictionary."""
+    kind = column.type
+    return column.cast(kind.value_type) if pa.types.is_dictionary(kind) else column
 
 
 def _too_many(path: Path) -> ReadError:
@@ -117,8 +204,9 @@ def _too_many(path: Path) -> ReadError:
     return ReadError.of(str(path), "", "", rule, "split it, or use fewer samples")
 
 
-def _json_lines(path: Path) -> pd.DataFrame:
-    rows, lines = [], []
+def _json_lines(path: Path) -> Rows:
+    rows: list[dict[str, Any]] = []
+    lines: list[int] = []
     for number, line in enumerate(read_text(path).split("\n"), start=1):
         if not line.strip():
             continue
@@ -133,7 +221,11 @@ def _json_lines(path: Path) -> pd.DataFrame:
         lines.append(number)
         if len(rows) > MOST_ROWS:
             raise _too_many(path)
-    return pd.DataFrame(rows, index=pd.Index(lines, name="line"), dtype=object)
+    columns = {}
+    for name in dict.fromkeys(name for row in rows for name in row):
+        columns[name] = np.empty(len(rows), dtype=object)
+        columns[name][:] = [row.get(name) for row in rows]
+    return Rows(columns, "line", np.array(lines, dtype=np.int64))
 
 
 def _plain(name: str) -> str:

@@ -40,18 +40,19 @@ def read_triangles(path: Path) -> dict[str, NDArray[np.float64]]:
         rule = f"has {len(rows):,} triangles, more than {MOST:,}"
         raise InputError.of(str(path), "", "", rule, "leave out triangles that nobody can see")
     try:
-        corners = rows[list(CORNERS)].to_numpy(dtype=np.float64).reshape(-1, 3, 3)
+        corners = np.stack([rows[name].astype(np.float64) for name in CORNERS], axis=1)
     except (TypeError, ValueError):
         rule = "a corner is not a number"
         raise InputError.of(str(path), ", ".join(CORNERS), "", rule, "export it again") from None
+    corners = corners.reshape(-1, 3, 3)
     wild = np.argwhere(~(np.abs(corners) <= LONGEST))
     if len(wild):
         row, corner, axis = wild[0].tolist()
         given, where = f"{corners[row, corner, axis]:g}", f"row {row}: {CORNERS[corner * 3 + axis]}"
         rule = f"must be a number within ±{LONGEST:g}"
         raise InputError.of(str(path), where, given, rule, "check the unit of length")
-    meshes = rows["mesh"].astype(str)
-    return {str(name): corners[places] for name, places in meshes.groupby(meshes).indices.items()}
+    names, own = np.unique([str(name) for name in rows["mesh"].tolist()], return_inverse=True)
+    return {str(name): corners[own == n] for n, name in enumerate(names)}
 
 
 def write_triangles(triangles: Triangles, path: Path) -> None:

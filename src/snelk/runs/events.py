@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, fields, replace
 
-import pyarrow as pa
-
 from snelk.config.words import GAITS
+from snelk.runs.arrow import NUMBER, STRING
 from snelk.senses.gates import CONTACTS, SIGHT, Sense
 
 EVENT_KINDS = (
@@ -91,9 +90,7 @@ class Event:
 
 NUMBERS = ("t", "distance", "off_deg", "strength", "x", "y")
 
-EVENT_COLUMNS = {
-    field.name: pa.float64() if field.name in NUMBERS else pa.string() for field in fields(Event)
-}
+EVENT_COLUMNS = {field.name: NUMBER if field.name in NUMBERS else STRING for field in fields(Event)}
 
 
 def describe_sight(event: Event) -> str:

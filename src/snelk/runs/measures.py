@@ -22,6 +22,7 @@ from snelk.level.columns import laid_out
 from snelk.mind.columns import MeterColumns
 from snelk.mind.ladder import Step
 from snelk.mind.meter import REACHED
+from snelk.runs.arrow import numbers_of, table_of, texts_of
 from snelk.senses.columns import ContactColumns, SightColumns
 
 Numbers = NDArray[np.float64]
@@ -53,15 +54,15 @@ class Measured(NamedTuple):
     def table(self, v: int = 0) -> pa.Table:
         """The measures of one variant that it can have, a row each."""
         rows = self.addresses
-        return pa.table(
+        return table_of(
             {
-                "key": pa.array([row.key for row in rows], pa.string()),
-                "agent": pa.array([row.agent or None for row in rows], pa.string()),
-                "target": pa.array([row.target or None for row in rows], pa.string()),
-                "state": pa.array([row.state or None for row in rows], pa.string()),
-                "measure": pa.array([row.measure for row in rows], pa.string()),
-                "value": pa.array(self.values[v], pa.float64(), from_pandas=True),
-                "unit": pa.array([row.unit for row in rows], pa.string()),
+                "key": texts_of(row.key for row in rows),
+                "agent": texts_of(row.agent or None for row in rows),
+                "target": texts_of(row.target or None for row in rows),
+                "state": texts_of(row.state or None for row in rows),
+                "measure": texts_of(row.measure for row in rows),
+                "value": numbers_of(self.values[v]),
+                "unit": texts_of(row.unit for row in rows),
             }
         )
 

@@ -19,9 +19,19 @@ from snelk.mind.ladder import NO_LADDER, NO_TRANSITION
 from snelk.mind.messages import TELL_RESULTS
 from snelk.mind.sharing import Saying
 from snelk.mind.signals import Signals
+from snelk.runs.arrow import (
+    NUMBER,
+    STRING,
+    WHOLE,
+    array_of,
+    numbers_of,
+    table_of,
+    texts_of,
+    words_of,
+)  # fmt: skip
 from snelk.runs.conditions import Asked, endless, joined
 from snelk.runs.rows import Rows
-from snelk.runs.tables import kinds_of, numbers_of, words_of
+from snelk.runs.tables import kinds_of
 from snelk.runs.turning import AT_FIRST
 from snelk.senses.bodies import Poses
 from snelk.senses.contact import SENSED, Contacts
@@ -38,58 +48,57 @@ if TYPE_CHECKING:
 
 Numbers = NDArray[np.float64]
 
-STRING = pa.string()
 STATE_COLUMNS = {
-    "t": pa.float64(),
+    "t": NUMBER,
     "agent": STRING,
     "transition": STRING,
     "before": STRING,
     "state": STRING,
-    "rank": pa.int64(),
+    "rank": WHOLE,
     "focus": STRING,
     "place": STRING,
-    "held": pa.float64(),
+    "held": NUMBER,
     "reason": STRING,
     "also": STRING,
 }
 
 SEARCH_COLUMNS = {
-    "t": pa.float64(),
+    "t": NUMBER,
     "agent": STRING,
-    "search": pa.int64(),
+    "search": WHOLE,
     "method": STRING,
     "what": STRING,
-    "point": pa.int64(),
-    "x": pa.float64(),
-    "y": pa.float64(),
-    "likelihood": pa.float64(),
+    "point": WHOLE,
+    "x": NUMBER,
+    "y": NUMBER,
+    "likelihood": NUMBER,
     "outcome": STRING,
-    "seconds": pa.float64(),
-    "walked": pa.float64(),
+    "seconds": NUMBER,
+    "walked": NUMBER,
 }
 VOICE_COLUMNS = {
-    "t": pa.float64(),
+    "t": NUMBER,
     "teller": STRING,
     "listener": STRING,
     "target": STRING,
     "by": STRING,
     "result": STRING,
-    "arrives": pa.float64(),
-    "straight": pa.float64(),
-    "limit": pa.float64(),
+    "arrives": NUMBER,
+    "straight": NUMBER,
+    "limit": NUMBER,
     "wall": STRING,
 }
 EFFECT_COLUMNS = {
-    "t": pa.float64(),
+    "t": NUMBER,
     "who": STRING,
     "attribute": STRING,
-    "before": pa.float64(),
-    "value": pa.float64(),
+    "before": NUMBER,
+    "value": NUMBER,
     "by": STRING,
     "cause": STRING,
 }
 TURN_COLUMNS = {
-    "t": pa.float64(),
+    "t": NUMBER,
     "of": STRING,
     "kind": STRING,
     "to": STRING,
@@ -97,16 +106,16 @@ TURN_COLUMNS = {
     "cause": STRING,
 }
 THROW_COLUMNS = {
-    "t": pa.float64(),
+    "t": NUMBER,
     "by": STRING,
     "kind": STRING,
     "arc": STRING,
     "reason": STRING,
     "wall": STRING,
-    "speed": pa.float64(),
-    "angle_deg": pa.float64(),
-    "lands": pa.float64(),
-    **{f"{end}_{axis}": pa.float64() for end in ("from", "to") for axis in "xyz"},
+    "speed": NUMBER,
+    "angle_deg": NUMBER,
+    "lands": NUMBER,
+    **{f"{end}_{axis}": NUMBER for end in ("from", "to") for axis in "xyz"},
 }
 
 
@@ -154,7 +163,7 @@ def signal_table(
         "y": numbers_of(poses.y[:, p][:, i].ravel()),
         "z": numbers_of(poses.z[:, p][:, i].ravel()),
     }
-    return pa.table(columns)
+    return table_of(columns)
 
 
 def _finite(values: Numbers) -> Numbers:
@@ -195,7 +204,7 @@ def _listed(some: NDArray[np.bool_], names: Sequence[Sequence[str]]) -> pa.Array
             known[key] = len(texts)
             texts.append(joined(compress(names[int(k)], some[n, k])))
         codes[n, k] = known[key]
-    return pa.array(texts, STRING).take(pa.array(codes.ravel()))
+    return texts_of(texts).take(array_of(codes.ravel()))
 
 
 def _observers(
@@ -245,7 +254,7 @@ def transition_rows(
     who = np.flatnonzero(world.ladders.used[v]).tolist()
     tick = np.rint((np.array([t for t, _ in taken]) - simulation.times[first]) / setup.clock.dt)
     places = [int(n) * len(who) + who.index(s.agent) for n, (_, s) in zip(tick, taken, strict=True)]
-    asking = endless(Rows.of(signals.take(pa.array(places, pa.int64()))))
+    asking = endless(Rows.of(signals.take(array_of(np.array(places, dtype=np.int64)))))
     changed: Any = tuple((*row[:3], row[4]) for row in effects if row[2])
     turned = tuple((t, each.name, each.is_door, each.is_on) for t, each in turns)
     for n, (t, step) in enumerate(taken):
@@ -373,33 +382,33 @@ class Searches:
 
 def likelihood_table(simulation: Simulation, snapshots: Sequence[Snapshot]) -> pa.Table:
     """A row per snapshot and cell that may hold the target."""
-    parts = []
+    parts = [_likelihood_rows("", np.nan, 0, np.zeros((0, 2)), np.zeros(0), np.nan)]
     for shot in snapshots:
         some = shot.share > 1e-4
-        centres = shot.likelihood.centres[some]
-        count = int(some.sum())
+        agent, where = simulation.agents[shot.agent], shot.likelihood
         parts.append(
-            pa.table(
-                {
-                    "t": np.full(count, shot.t),
-                    "agent": pa.array([simulation.agents[shot.agent]] * count, STRING),
-                    "search": np.full(count, shot.search),
-                    "x": centres[:, 0].copy(),
-                    "y": centres[:, 1].copy(),
-                    "likelihood": shot.share[some],
-                    "cell": np.full(count, shot.likelihood.cell),
-                }
+            _likelihood_rows(
+                agent, shot.t, shot.search, where.centres[some], shot.share[some], where.cell
             )
         )
-    empty = pa.table(
+    return pa.concat_tables(parts)
+
+
+def _likelihood_rows(
+    agent: str, t: float, search: int, centres: Numbers, share: Numbers, cell: float
+) -> pa.Table:
+    count = len(share)
+    return table_of(
         {
-            "t": pa.array([], pa.float64()),
-            "agent": pa.array([], STRING),
-            "search": pa.array([], pa.int64()),
-            **{name: pa.array([], pa.float64()) for name in ("x", "y", "likelihood", "cell")},
+            "t": np.full(count, t),
+            "agent": texts_of([agent] * count),
+            "search": np.full(count, search),
+            "x": centres[:, 0].copy(),
+            "y": centres[:, 1].copy(),
+            "likelihood": share,
+            "cell": np.full(count, cell),
         }
     )
-    return pa.concat_tables([empty, *parts])
 
 
 def throw_rows(simulation: Simulation, flights: Sequence[Flight]) -> list[tuple[object, ...]]:
@@ -419,14 +428,3 @@ def throw_rows(simulation: Simulation, flights: Sequence[Flight]) -> list[tuple[
             )
         )
     return rows
-
-
-def table_of(columns: dict[str, Any], rows: Sequence[tuple[object, ...]]) -> pa.Table:
-    """Rows as a table; a number that is NaN is null."""
-    values = zip(*rows, strict=True) if rows else [()] * len(columns)
-    return pa.table(
-        {
-            name: pa.array([None if x != x else x for x in column], type=kind)
-            for (name, kind), column in zip(columns.items(), values, strict=True)
-        }
-    )

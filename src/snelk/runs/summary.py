@@ -13,34 +13,39 @@ if TYPE_CHECKING:
 
 def pairs_of(run: Record) -> list[dict[str, Any]]:
     """Per agent and target it notices: seen, heard, nearest, highest meter; as the measures say."""
-    measures = run.measures
-    pairs = measures[(measures.agent != "") & (measures.target != "") & measures.target.notna()]
-    wide = pairs.pivot(index=["agent", "target"], columns="measure", values="value")
+    measured: dict[tuple[str, str], dict[str, float]] = {}
+    for row in run.rows("measures").each():
+        if row.agent and row.target:
+            measured.setdefault((row.agent, row.target), {})[row.measure] = row.value
     near = _nearest(run)
     order = {name: n for n, name in enumerate(run.names)}
     rows = []
-    for agent, target in sorted(wide.index, key=lambda pair: (order[pair[0]], order[pair[1]])):
-        each, profile = wide.loc[(agent, target)], run.setup.profile_of(agent)
+    for agent, target in sorted(measured, key=lambda pair: (order[pair[0]], order[pair[1]])):
+        each, profile = measured[agent, target], run.setup.profile_of(agent)
         team = run.setup.cast[target].team
         senses = [place for place, teams in profile.teams().items() if team in teams]
         # Whom it can only hear, and never did, is left out.
-        if each.noises_heard == 0 and senses == [("hearing",)]:
+        if each["noises_heard"] == 0 and senses == [("hearing",)]:
             continue
-        first = None if math.isnan(each.first_seen) else float(each.first_seen)
+        first, highest = _or_none(each["first_seen"]), _or_none(each["highest_meter"])
         rows.append(
             {
                 "agent": agent,
                 "target": target,
                 "first_seen": first,
-                "in_view": float(each.time_in_view),
-                "times": int(each.regains) + (first is not None),
-                "heard": int(each.noises_heard),
-                "highest_meter": None if math.isnan(each.highest_meter) else each.highest_meter,
+                "in_view": each["time_in_view"],
+                "times": int(each["regains"]) + (first is not None),
+                "heard": int(each["noises_heard"]),
+                "highest_meter": highest,
                 "nearest": near.get((agent, target)),
-                "sensed": not math.isnan(each.first_sensed),
+                "sensed": not math.isnan(each["first_sensed"]),
             }
         )
     return rows
+
+
+def _or_none(value: float) -> float | None:
+    return None if math.isnan(value) else value
 
 
 def _nearest(run: Record) -> dict[tuple[str, str], float]:
@@ -57,18 +62,21 @@ def _nearest(run: Record) -> dict[tuple[str, str], float]:
 
 def minds_of(run: Record) -> list[dict[str, Any]]:
     """Per agent with a ladder: transitions, most alert state and since when, last state, metres."""
-    walked = run.measures[run.measures.measure == "distance_walked"].set_index("agent").value
+    measures = run.rows("measures").where(measure="distance_walked").each()
+    walked = {row.agent: row.value for row in measures}
     rows = []
-    for name, states in run.states.groupby("agent", sort=False):
-        top = states.iloc[int(states["rank"].to_numpy().argmax())]
+    states = run.rows("states")
+    for name in dict.fromkeys(states["agent"].tolist()):
+        own = states.where(agent=name)
+        top = own.row(int(own["rank"].argmax()))
         rows.append(
             {
-                "agent": str(name),
-                "transitions": len(states) - 1,
-                "highest": str(top.state),
-                "highest_at": float(top.t),
-                "last": str(states.state.iloc[-1]),
-                "walked": float(walked[name]),
+                "agent": name,
+                "transitions": len(own) - 1,
+                "highest": top.state,
+                "highest_at": top.t,
+                "last": own.row(-1).state,
+                "walked": walked[name],
             }
         )
     return rows

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -14,6 +14,7 @@ from snelk.config.words import GAITS, POSTURES, SENSES
 from snelk.level.grid import NO_WALL
 from snelk.mind.memory import NO_BELIEF, SENSED_NOW, SOURCES, Beliefs, uncertainty
 from snelk.mind.meter import EMPTY, FACTORS, STATES, Meters
+from snelk.runs.arrow import numbers_of, rows_of, table_of, texts_of, words_of
 from snelk.runs.events import EVENT_COLUMNS, Event
 from snelk.senses.bodies import Poses, blocker_codes, blockers_of
 from snelk.senses.contact import NO_ZONE, SENSED, Contacts
@@ -143,7 +144,7 @@ def sight_table(
     columns["wall"] = words_of(codes_of_walls, blockers_of(walls, simulation.names))
     place = sight.wall_place[ticks, v, a, j]
     columns |= {f"wall_{axis}": numbers_of(place[:, n]) for n, axis in enumerate("xyz")}
-    return pa.table(columns)
+    return table_of(columns)
 
 
 def _gate(held: Limit, value: Numbers, limit: Numbers) -> dict[str, pa.Array]:
@@ -190,7 +191,7 @@ def meter_table(
     }
     factors = meters.factors[ticks, v, a, j]
     columns |= {f"{name}_factor": numbers_of(factors[:, n]) for n, name in enumerate(FACTORS)}
-    return pa.table(columns)
+    return table_of(columns)
 
 
 def belief_table(
@@ -226,7 +227,7 @@ def belief_table(
     off = [x - poses.x[ticks, p, j], y - poses.y[ticks, p, j], z - poses.z[ticks, p, j]]
     error = np.where(there, np.hypot(np.hypot(off[0], off[1]), off[2]), np.nan)
     doubt = uncertainty(simulation.memory_numbers, beliefs)
-    return pa.table(
+    return table_of(
         {
             "t": times[ticks],
             "agent": words_of(a, simulation.agents),
@@ -252,7 +253,7 @@ def pose_table(
     def column(values: Numbers) -> pa.Array:
         return numbers_of(np.where(present, values[:, p].ravel(), np.nan))
 
-    return pa.table(
+    return table_of(
         {
             "t": np.repeat(times, len(names)),
             "id": words_of(np.tile(np.arange(len(names)), len(times)), names),
@@ -267,13 +268,6 @@ def pose_table(
     )
 
 
-def words_of(codes: NDArray[np.integer], words: Iterable[str]) -> pa.DictionaryArray:
-    """Names by their number; a negative number is nothing."""
-    codes = np.asarray(codes, dtype=np.int32)
-    dictionary = pa.array(list(words), type=pa.string())
-    return pa.DictionaryArray.from_arrays(pa.array(codes, mask=codes < 0), dictionary)
-
-
 def kinds_of(simulation: Simulation, v: int, kinds: NDArray[np.integer]) -> pa.DictionaryArray:
     """Kinds of noise by name, of one variant only."""
     own, words = simulation.maker.own_words[v], simulation.maker.words
@@ -281,15 +275,10 @@ def kinds_of(simulation: Simulation, v: int, kinds: NDArray[np.integer]) -> pa.D
     return words_of(np.array([*places, -1])[kinds], own)
 
 
-def numbers_of(values: NDArray[np.float64]) -> pa.Array:
-    """Numbers, null where NaN; copied, because blocks are reused."""
-    return pa.array(values.copy(), mask=np.isnan(values))
-
-
 def noise_table(simulation: Simulation, v: int, noises: Noises) -> pa.Table:
     """A row per noise of one variant, in the order in which they were made."""
     maker = simulation.maker
-    return pa.table(
+    return table_of(
         {
             "noise": noises.noise,
             "t": noises.t,
@@ -301,9 +290,7 @@ def noise_table(simulation: Simulation, v: int, noises: Noises) -> pa.Table:
             "y": noises.y,
             "z": noises.z,
             "reach": noises.reach,
-            "reach_key": pa.array(
-                _reach_keys(simulation, v, noises), pa.string()
-            ).dictionary_encode(),
+            "reach_key": texts_of(_reach_keys(simulation, v, noises)).dictionary_encode(),
         }
     )
 
@@ -356,7 +343,7 @@ def hearing_table(
         "x": numbers_of(heard.x),
         "y": numbers_of(heard.y),
     }
-    return pa.table(columns)
+    return table_of(columns)
 
 
 def told_of(simulation: Simulation, heard: Heard, noises: Noises) -> NDArray[np.bool_]:
@@ -435,7 +422,7 @@ def contact_table(
     limit = np.where(smell, column(contacts.limit), limit)
     wall = np.where(touch, column(contacts.wall), NO_WALL)
     zones = [zone.name for zone, _ in simulation.level.data.zones]
-    return pa.table(
+    return table_of(
         {
             "t": times[ticks],
             "agent": words_of(a, simulation.agents),
@@ -464,13 +451,4 @@ def contact_table(
 
 def event_table(events: list[Event]) -> pa.Table:
     """The events as a table."""
-    columns = (
-        zip(*(event.row() for event in events), strict=True)
-        if events
-        else [()] * len(EVENT_COLUMNS)
-    )
-    arrays = [
-        pa.array(list(values), type=kind)
-        for values, kind in zip(columns, EVENT_COLUMNS.values(), strict=True)
-    ]
-    return pa.table(dict(zip(EVENT_COLUMNS, arrays, strict=True)))
+    return rows_of(EVENT_COLUMNS, [event.row() for event in events])

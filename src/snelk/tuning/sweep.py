@@ -25,6 +25,7 @@ from snelk.config.measures import Address, addresses_of, nearest_measure
 from snelk.config.scenario import Scenario, as_scenario, load, value_of
 from snelk.errors import InputError, ReadError, UnknownNameError, nearest
 from snelk.files import claim, write_text, written
+from snelk.runs.arrow import guessed_of, table_of
 from snelk.runs.run import Run, run_batch
 from snelk.showing import heading, html_table, line
 from snelk.tuning.batches import LARGEST_BATCH, batch_size, in_batches, workers
@@ -65,16 +66,7 @@ class Sweep:
 
         A measure that a variant has none of is NaN.
         """
-        table = read_parquet(self.path)
-        names = _columns(self.plan, self.info)
-        numbers = all(
-            pa.types.is_floating(table.schema.field(name).type)
-            for name in names[1 + len(self.keys) :]
-            if name in table.column_names and name != "seed"
-        )
-        if table.column_names != names or table.num_rows != self.plan.count or not numbers:
-            raise _damaged(self.path)
-        frame: pd.DataFrame = table.to_pandas()
+        frame: pd.DataFrame = _whole(self).to_pandas()
         return frame
 
     def _repr_html_(self) -> str:
@@ -264,6 +256,24 @@ def read_parquet(path: Path) -> pa.Table:
     return table
 
 
+def _whole(found: Sweep) -> pa.Table:
+    """The table of a sweep, checked.
+
+    Raises:
+        InputError: It is damaged.
+    """
+    table = read_parquet(found.path)
+    names = _columns(found.plan, found.info)
+    numbers = all(
+        pa.types.is_floating(table.schema.field(name).type)
+        for name in names[1 + len(found.keys) :]
+        if name in table.column_names and name != "seed"
+    )
+    if table.column_names != names or table.num_rows != found.plan.count or not numbers:
+        raise _damaged(found.path)
+    return table
+
+
 def _damaged(path: Path) -> ReadError:
     return ReadError.of(str(path), "", "", "was changed after Snelk wrote it", AGAIN)
 
@@ -310,7 +320,7 @@ def _is_same(path: Path, info: Mapping[str, Any]) -> bool:
     """Whether a finished sweep at a place is this one, and whole."""
     try:
         found = open_sweep(path)
-        return all((found.info == info, len(found.table) == found.plan.count))
+        return all((found.info == info, _whole(found).num_rows == found.plan.count))
     except InputError:
         return False
 
@@ -430,7 +440,7 @@ def _rows(job: _Job, numbers: range, overrides: list[dict[str, Any]]) -> tuple[r
     measured, verdicts = judge_batch(job.scenario, variants=overrides)
     known = dict(zip(measured.addresses, measured.values.T, strict=True))
     columns: dict[str, Any] = {"variant": np.array(numbers)}
-    columns |= {key: [row[key] for row in overrides] for key in overrides[0]}
+    columns |= {key: guessed_of([row[key] for row in overrides]) for key in overrides[0]}
     # What nobody in this batch can have, others may: the columns are those of all.
     nothing = np.full(len(numbers), np.nan)
     columns |= {each.key: known.get(each, nothing) for each in job.addresses}
@@ -440,4 +450,4 @@ def _rows(job: _Job, numbers: range, overrides: list[dict[str, Any]]) -> tuple[r
         runs = run_batch(job.scenario, variants=overrides)
         for number, run in zip(numbers, runs, strict=True):
             run.save(job.keep / f"variant-{number:05d}")
-    return numbers, pa.table(columns)
+    return numbers, table_of(columns)
