@@ -67,11 +67,11 @@ def test_every_command_comes_to_what_one_process_does(cluster: Cluster, yard: Pa
         ("coverage", yard, "--target", "child", "--cell", "2", "--json"),
         ("verify", yard, "--seeds", "2", "--json"),
         ("players", yard, "--to", "exit", "--count", "26", "--json"),
-        ("sneak", yard, "--target", "child", "--to", "exit", "--cell", "2.5", "--json"),
+        ("sneak", yard, "--target", "child", "--to", "exit", "--cell", "3.5", "--json"),
         ("fit", yard, "--move", f"{KEY}=0.2:3", "--budget", "12", "--json"),
     ):
         assert command(*words, *there, cwd=folder) == command(*words, cwd=folder)
-    found = snelk.sneak(yard, target="child", to="exit", cell=3.5, below=0.02, kept=2)
+    found = snelk.sneak(yard, target="child", to="exit", cell=4.0, below=0.02, kept=2)
     assert found.closings
     opened = snelk.openings(found, cluster=cluster.address)
     alone = snelk.openings(found)
@@ -86,7 +86,7 @@ def test_a_sweep_of_which_workers_are_killed_is_the_table_of_one_process(
     killed = []
 
     def kill_some(done: int, _: int) -> None:
-        for n, limit in enumerate((1, 500)):
+        for n, limit in enumerate((1, 200)):
             if done >= limit and n not in killed:
                 killed.append(n)
                 cluster.workers[n].kill()
@@ -95,7 +95,7 @@ def test_a_sweep_of_which_workers_are_killed_is_the_table_of_one_process(
         made = snelk.sweep(
             scenario,
             vary={KEY: (0.2, 3.0)},
-            samples=1500,
+            samples=600,
             out=tmp_path / name,
             **how,  # type: ignore[arg-type]
         )
@@ -123,7 +123,7 @@ def test_a_sweep_of_which_workers_are_killed_is_the_table_of_one_process(
 
     # It is also those bytes where the batches have other sizes, and where it was stopped before.
     def stop(done: int, _: int) -> None:
-        if done >= 600:
+        if done >= 250:
             raise KeyboardInterrupt
 
     with pytest.raises(KeyboardInterrupt):
