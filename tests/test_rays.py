@@ -253,7 +253,7 @@ def one_share(pieces: samples.Array, start: np.ndarray, end: np.ndarray) -> floa
 
 
 @given(walls, point, point)
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=160, deadline=None)
 def test_is_symmetric(
     plan: list[tuple[float, ...]], a: tuple[float, ...], b: tuple[float, ...]
 ) -> None:
@@ -264,7 +264,7 @@ def test_is_symmetric(
 
 
 @given(walls, piece, point, point)
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=160, deadline=None)
 def test_another_wall_never_opens_a_view(
     plan: list[tuple[float, ...]],
     extra: tuple[float, ...],
@@ -277,7 +277,7 @@ def test_another_wall_never_opens_a_view(
 
 
 @given(walls, point, point, st.floats(0, 6.28), coordinate, coordinate)
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=160, deadline=None)
 def test_turning_and_shifting_the_world_changes_nothing(
     plan: list[tuple[float, ...]],
     a: tuple[float, ...],

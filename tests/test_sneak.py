@@ -259,7 +259,7 @@ def test_a_gap_in_time_is_found_and_who_closes_it_is_told(tmp_path: Path) -> Non
     seen = snelk.run(found.with_track(last)).sight
     assert not (seen[seen.target == "guest"].exposure > 0.0).any()
     # He who looks there all the time lets nobody through; only where the opening is.
-    closed = snelk.sneak(corridor(tmp_path / "shut", "ahead"), to="hall", cell=1.5)
+    closed = snelk.sneak(corridor(tmp_path / "shut", "ahead"), to="hall", cell=2.0)
     assert (closed.passages, closed.walkable) == ((), True)
     assert [each.agent for each in closed.closings] == ["guard"]
     x = closed.closings[0].places[:, 0]
@@ -278,7 +278,7 @@ def test_a_gap_in_time_is_found_and_who_closes_it_is_told(tmp_path: Path) -> Non
     for factor, passes in ((1.0, True), (1.2, False)):
         scenario = corridor(tmp_path / f"by {factor}", "ahead")
         cones = {"profiles.watcher.cones.front.range": factor * range_.value}
-        tried = snelk.sneak(scenario.changed(cones), to="hall", cell=1.5)
+        tried = snelk.sneak(scenario.changed(cones), to="hall", cell=2.0)
         assert any(each.holds for each in tried.passages) is passes
     assert snelk.openings(found) == ()
     # Too little time is another thing, and so is to be there already.

@@ -29,7 +29,7 @@ def swept_area(
     """
     x, y, z = eye
     radius = math.sqrt(RANGE**2 - (z - height) ** 2)
-    steps = 40_000
+    steps = 16_000
     angles = facing + fov * ((np.arange(steps) + 0.5) / steps - 0.5)
     total = 0.0
     a = level.pieces[:, 0:2] - (x, y)

@@ -60,7 +60,7 @@ def shortest(
 
 
 @given(seed=st.integers(0, 10_000), clearance=st.sampled_from([0.0, 0.2, 0.45]))
-@settings(max_examples=5, deadline=None, phases=[Phase.generate])
+@settings(max_examples=3, deadline=None, phases=[Phase.generate])
 def test_ways_are_the_shortest_there_are(seed: int, clearance: float) -> None:
     rng = np.random.default_rng(seed)
     walls = random_walls(rng, 4, 2)

@@ -108,7 +108,7 @@ def number(low: float, high: float) -> st.SearchStrategy[float]:
     awake=st.sampled_from([1.0, 0.6]),
 )
 # Each case replays several scenarios, so a failure is told as it was found, not made smaller.
-@settings(max_examples=60, deadline=None, phases=[Phase.explicit, Phase.generate])
+@settings(max_examples=36, deadline=None, phases=[Phase.explicit, Phase.generate])
 @example(
     x=1.461, y=0.0, reach=2.267, fov=90.0, least=0.0, top=1.0, wall=6.0, held=True,
     guard_z=0.0, steep=90.0, least_light=0.0, light=1.0, awake=1.0,

@@ -69,7 +69,7 @@ def turned(
     step=st.booleans(),
 )
 # Each case replays a score of scenarios, so a failure is told as it was found.
-@settings(max_examples=9, deadline=None, phases=[Phase.generate])
+@settings(max_examples=6, deadline=None, phases=[Phase.generate])
 def test_a_hair_beyond_each_named_change_turns_hearing_and_a_hair_short_does_not(
     tmp_path_factory: pytest.TempPathFactory,
     x: float,
