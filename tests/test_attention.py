@@ -16,7 +16,7 @@ from snelk.mind.drawn import Drawn
 from snelk.mind.memory import SOURCES, Beliefs
 from snelk.mind.signals import FARTHEST, NOBODY, PLACE, RULES, Attended, FocusNumbers, Signals
 from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.contact import Contacts
+from snelk.senses.contact import SENSED, Contacts
 
 V, A, J, TICKS, DT = 2, 5, 6, 12, 0.1
 NO_CLUE = np.full((V, J), -1, np.int32)
@@ -70,6 +70,7 @@ def contacts_of(*results: Any, age: Any = np.nan) -> Contacts:
     contacts = Contacts.blank(results[0].shape)
     for into, values in zip((contacts.touch, contacts.zone, contacts.smell), results, strict=True):
         into[...] = values
+    contacts.felt[...] = (contacts.touch == SENSED) | (contacts.zone == SENSED)
     contacts.scent_age[...] = age
     return contacts
 

@@ -28,7 +28,6 @@ from snelk.mind.meter import REACHED, suspicion
 from snelk.mind.signals import NOBODY
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
-from snelk.senses.contact import SENSED
 from snelk.senses.sight import IN_VIEW
 
 Numbers = NDArray[np.float64]
@@ -159,8 +158,7 @@ class Play(Activity):
         senses, at = self.me.world.senses, (self.me.v, self.watchers, self.who)
         if not len(self.watchers):
             return np.zeros(0)
-        sensed = (senses.sight.failed[at] == IN_VIEW).any(axis=-1)
-        sensed |= (senses.contacts.touch[at] == SENSED) | (senses.contacts.zone[at] == SENSED)
+        sensed = (senses.sight.failed[at] == IN_VIEW).any(axis=-1) | senses.contacts.felt[at]
         return suspicion(senses.meters.value[at], sensed, self.metered)
 
     def _most_sure(self, sure: Numbers) -> int:

@@ -82,8 +82,7 @@ def _count_pairs(
                 for k in range(failed.shape[3]):
                     seen |= failed[v, a, j, k] == IN_VIEW
                 seen &= there
-                felt = contacts.touch[v, a, j] == SENSED or contacts.zone[v, a, j] == SENSED
-                felt = felt and there
+                felt = contacts.felt[v, a, j] and there
                 smelt = contacts.smell[v, a, j] == SENSED
                 sensed = seen or felt or smelt or loudness[v, a, j] > 0.0
                 value = meter[v, a, j]

@@ -134,8 +134,7 @@ def _attend(
                 for k in range(failed.shape[3]):
                     seen |= failed[v, a, j, k] == IN_VIEW
                 seen &= there
-                felt = contacts.touch[v, a, j] == SENSED or contacts.zone[v, a, j] == SENSED
-                felt = felt and there
+                felt = contacts.felt[v, a, j] and there
                 smelt = contacts.smell[v, a, j] == SENSED and not now.seen_to[v, a, j]
                 now.smelt[v, a, j] = smelt
                 now.scent_age[v, a, j] = contacts.scent_age[v, a, j] if smelt else INF

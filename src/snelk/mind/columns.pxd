@@ -7,7 +7,7 @@ from snelk.senses.columns cimport (
 
 cdef class MeterNumberColumns(Columns):
     cdef public const unsigned char[:, ::1] used
-    cdef public const double[:, ::1] fill_time, drain_time, drain_after, at_once, noise_gain, zone_rate, smell_rate
+    cdef public const double[:, ::1] fill_time, drain_time, drain_after, at_once, noise_gain
     cdef public const double[:, :, ::1] posture, weight
     cdef public const int[:, :, ::1] points
     cdef public const double[:, :, :, :, ::1] curves

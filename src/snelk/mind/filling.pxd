@@ -3,15 +3,16 @@ cimport cython
 from snelk.mind.columns cimport MeterColumns, MeterNumberColumns
 from snelk.senses.columns cimport ContactColumns, SightColumns
 
-cdef double NAN
+cdef double INF, NAN
 cdef Py_ssize_t AT_ONCE, DRAINING, EMPTY, FILLING, HEARD, HOLDING
-cdef Py_ssize_t SIGHT, HEARING, TOUCH, ZONE, SMELL, NO_SENSE, NO_CONE, SENSED, IN_VIEW
+cdef Py_ssize_t SIGHT, HEARING, CONTACT, NO_SENSE, NO_CONE, IN_VIEW
 
 @cython.locals(
     v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, k=Py_ssize_t, c=Py_ssize_t,
     agents=Py_ssize_t, targets=Py_ssize_t, factors=Py_ssize_t, factor=Py_ssize_t, best=Py_ssize_t,
     sense=Py_ssize_t, rate=double, best_near=double, best_aside=double, share=double, near=double,
-    aside=double, cone_rate=double, x=double, noise=double, smelt=double, at_once=bint,
+    aside=double, cone_rate=double, x=double, noise=double, filled=double,
+    at_once=Py_ssize_t, contact=Py_ssize_t,
 )
 cdef void _fill(
     const unsigned char[:, :, ::1] notices,

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
+from cython.cimports.libc.math import isnan
 from numpy.typing import NDArray
 
 from snelk.mind.meter import (
     AT_ONCE,
+    CONTACT,
     DRAINING,
     EMPTY,
     FILLING,
@@ -16,16 +18,13 @@ from snelk.mind.meter import (
     NO_CONE,
     NO_SENSE,
     SIGHT,
-    SMELL,
-    TOUCH,
-    ZONE,
     MeterNumbers,
     Meters,
 )
-from snelk.senses.contact import SENSED, Contacts
+from snelk.senses.contact import Contacts
 from snelk.senses.sight import IN_VIEW, Sight
 
-NAN = float("nan")
+INF, NAN = float("inf"), float("nan")
 
 
 def _fill(
@@ -76,32 +75,32 @@ def _fill(
                     rate, sense = 1.0, SIGHT
                     for factor in range(factors):
                         rate *= meters.factors[v, a, j, factor]
-                if contacts.zone[v, a, j] == SENSED and (
-                    sense == NO_SENSE or numbers.zone_rate[v, a] > rate
-                ):
-                    rate, best, sense = numbers.zone_rate[v, a], NO_CONE, ZONE
-                if contacts.smell[v, a, j] == SENSED:
-                    smelt = numbers.smell_rate[v, a] * contacts.strength[v, a, j]
-                    if sense == NO_SENSE or smelt > rate:
-                        rate, best, sense = smelt, NO_CONE, SMELL
+                at_once = NO_SENSE
+                for contact in range(contacts.fills.shape[3]):
+                    filled = contacts.fills[v, a, j, contact]
+                    if filled == INF:
+                        at_once = CONTACT + contact
+                    elif not isnan(filled) and (sense == NO_SENSE or filled > rate):
+                        rate, best, sense = filled, NO_CONE, CONTACT + contact
                 if best == NO_CONE:
                     for factor in range(factors):
                         meters.factors[v, a, j, factor] = NAN
-                if contacts.touch[v, a, j] == SENSED:
-                    sense = TOUCH
+                if at_once != NO_SENSE:
+                    sense = at_once
+                elif sense == SIGHT and sight.distance[v, a, j] <= numbers.at_once[v, a]:
+                    at_once = SIGHT
                 meters.cone[v, a, j] = best
                 meters.rate[v, a, j] = rate
                 noise = numbers.noise_gain[v, a] * loudness[v, a, j]
                 meters.noise[v, a, j] = noise
                 meters.value[v, a, j] = min(meters.value[v, a, j] + noise, 1.0)
-                at_once = sense == TOUCH or (
-                    sense == SIGHT and sight.distance[v, a, j] <= numbers.at_once[v, a]
-                )
                 if sense == NO_SENSE and noise > 0.0:
                     meters.state[v, a, j], meters.quiet[v, a, j] = HEARD, 0.0
                     sense = HEARING
                 else:
-                    _change_value(numbers, sense != NO_SENSE, at_once, v, a, j, rate, dt, meters)
+                    _change_value(
+                        numbers, sense != NO_SENSE, at_once != NO_SENSE, v, a, j, rate, dt, meters
+                    )
                 meters.sense[v, a, j] = sense
 
 

@@ -12,7 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import CURVES, Meter, Setup
-from snelk.config.words import SENSES
 from snelk.level.columns import agree, agree_axes, in_one
 from snelk.senses.sight import SightNumbers
 
@@ -23,7 +22,8 @@ STATES = ("empty", "filling", "at_once", "heard", "holding", "draining")
 EMPTY, FILLING, AT_ONCE, HEARD, HOLDING, DRAINING = range(len(STATES))
 
 NO_SENSE = -1
-SIGHT, HEARING, TOUCH, ZONE, SMELL = range(len(SENSES))
+SIGHT, HEARING, CONTACT = range(3)
+"""The numbers of senses, as in `SENSES`; those of contact begin with `CONTACT`."""
 
 NO_CONE = -1
 
@@ -32,9 +32,9 @@ REACHED = 1e-9
 
 
 SINGLE = (
-    "fill_time", "drain_time", "drain_after", "at_once", "noise_gain", "zone_rate", "smell_rate",
+    "fill_time", "drain_time", "drain_after", "at_once", "noise_gain",
 )  # fmt: skip
-"""The keys of a meter that are one number, in the order of `MeterNumbers`."""
+"""The keys of a meter that are one number here, in the order of `MeterNumbers`."""
 
 
 class MeterNumbers(NamedTuple):
@@ -46,8 +46,6 @@ class MeterNumbers(NamedTuple):
     drain_after: NDArray[np.float64]
     at_once: NDArray[np.float64]  # (variant, agent), m
     noise_gain: NDArray[np.float64]  # (variant, agent)
-    zone_rate: NDArray[np.float64]  # (variant, agent), 1 fills in fill_time
-    smell_rate: NDArray[np.float64]  # the same, of a trail of strength 1
     posture: NDArray[np.float64]  # (variant, agent, posture)
     weight: NDArray[np.float64]  # (variant, agent, cone)
     points: NDArray[np.int32]  # (variant, agent, curve): how many points a curve has

@@ -125,7 +125,7 @@ def _remember(
                     continue
                 beliefs.age[v, a, j] += dt  # NaN without a belief
                 source, age = beliefs.source[v, a, j], beliefs.age[v, a, j]
-                now = contacts.touch[v, a, j] == SENSED or contacts.zone[v, a, j] == SENSED
+                now = contacts.felt[v, a, j]
                 for k in range(failed.shape[3]):
                     now |= failed[v, a, j, k] == IN_VIEW
                 # Between two looks a target may have gone; who is not there is not sensed.

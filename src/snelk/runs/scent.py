@@ -147,16 +147,7 @@ def smelt_at(run: Record, agent: str, target: str, tick: int) -> dict[str, Any] 
     zones = [zone.name for zone, _ in run.level.data.zones]
     every, a = contact_numbers([run.setup], zones), run.agents.index(agent)
     j = run.names.index(target)
-    numbers = every._replace(
-        characters=np.zeros(1, dtype=np.int32),
-        **{name: np.ascontiguousarray(getattr(every, name)[:, a : a + 1]) for name in OF_AGENTS},
-    )
-    numbers = numbers._replace(
-        **{
-            name: np.repeat(getattr(numbers, name)[:, :, j : j + 1], 2, axis=2)
-            for name in ("touch_cares", "zone_cares", "smell_cares")
-        }
-    )
+    numbers = every.of_agent(a).of_targets([j, j])
     contacts = Contacts.blank((1, 1, 2))
     grid = at.level.scent_grid
     awake = np.array([[awake_at(run, agent, "smell", tick)]])
@@ -173,13 +164,6 @@ def smelt_at(run: Record, agent: str, target: str, tick: int) -> dict[str, Any] 
         "z": float(contacts.scent_z[pair]),
         "wall": "" if wall == NO_WALL else at.level.wall_names[wall],
     }  # fmt: skip
-
-
-OF_AGENTS = (
-    "feels", "radius", "touch_cares", "watches", "zones", "zone_cares", "smells", "smell_cares",
-    "reach", "weakest",
-)  # fmt: skip
-"""The numbers of contacts that are of an agent."""
 
 
 def scent_at(run: Record, agent: str, target: str, tick: int) -> Scent | None:

@@ -55,12 +55,15 @@ cdef class ContactNumberColumns(Columns):
     cdef public const unsigned char[:, ::1] feels, watches, smells
     cdef public const double[:, ::1] radius, reach, weakest
     cdef public const unsigned char[:, :, ::1] touch_cares, zones, zone_cares, smell_cares
+    cdef public const double[:, :, ::1] rates
 
 
 cdef class ContactColumns(Columns):
     cdef public double[:, :, ::1] distance, strength, scent_age, scent_x, scent_y, scent_z
     cdef public double[:, :, ::1] away, limit
     cdef public signed char[:, :, ::1] touch, zone, smell
+    cdef public unsigned char[:, :, ::1] felt
+    cdef public double[:, :, :, ::1] fills
     cdef public int[:, :, ::1] wall, zone_in, scent_wall
 
 

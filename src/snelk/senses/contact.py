@@ -13,10 +13,10 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.models import Setup
+from snelk.config.models import Meter, Setup
 from snelk.level.columns import agree_axes, in_one
 from snelk.level.grid import NO_WALL
-from snelk.senses.gates import SMELL, TOUCH, ZONE
+from snelk.senses.gates import CONTACTS, SMELL, TOUCH, ZONE
 
 TOUCH_GATES, ZONE_GATES, SMELL_GATES = TOUCH.names, ZONE.names, SMELL.names
 """The gates in the order in which they are tried."""
@@ -26,10 +26,18 @@ PRESENT, CARES, AWAKE, RADIUS, WALL = range(len(TOUCH_GATES))
 INSIDE = 3
 STRENGTH, REACH = 3, 4
 NO_ZONE = -1
+BY_TOUCH, BY_ZONE, BY_SMELL = range(len(CONTACTS))
+"""The senses of contact by their number, as in `Contacts.fills`."""
+
+AT_ONCE = float("inf")
+"""The rate of what fills a meter at once."""
+
+OF_TARGETS = ("touch_cares", "zone_cares", "smell_cares")
+"""The numbers of contacts that are of a pair."""
 
 
 class ContactNumbers(NamedTuple):
-    """The numbers of everybody's touch and zone sense; see `contact_numbers`."""
+    """The numbers of everybody's senses of contact; see `contact_numbers`."""
 
     characters: NDArray[np.int32]  # (agent,): which character the agent is
     feels: NDArray[np.bool_]  # (variant, agent): whether it has a sense of touch
@@ -42,6 +50,21 @@ class ContactNumbers(NamedTuple):
     smell_cares: NDArray[np.bool_]  # (variant, agent, target)
     reach: NDArray[np.float64]  # (variant, agent) of its nose, m
     weakest: NDArray[np.float64]  # (variant, agent): the strength that it smells at least
+    rates: NDArray[np.float64]  # (variant, agent, contact): 1 fills a meter in fill_time
+
+    def of_agent(self, a: int) -> ContactNumbers:
+        """Those of one agent, who is the first character."""
+        numbers = {
+            name: np.ascontiguousarray(values[:, a : a + 1])
+            for name, values in self._asdict().items()
+            if name != "characters"
+        }
+        return ContactNumbers(characters=np.zeros(1, dtype=np.int32), **numbers)
+
+    def of_targets(self, targets: Sequence[int] | NDArray[np.intp]) -> ContactNumbers:
+        """The same of other targets: of these, each as often as it is named."""
+        every = {name: getattr(self, name)[:, :, targets] for name in OF_TARGETS}
+        return self._replace(**{name: values.copy() for name, values in every.items()})
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -53,6 +76,7 @@ class ContactNumbers(NamedTuple):
             zones="variants agents zones",
             zone_cares="variants agents targets",
             smell_cares="variants agents targets",
+            rates=f"variants agents {len(CONTACTS)}",
         )
 
 
@@ -74,10 +98,16 @@ class Contacts(NamedTuple):
     away: NDArray[np.float64]  # how far off the nose that is, m
     limit: NDArray[np.float64]  # how far off it could be, m
     scent_wall: NDArray[np.int32]  # the first wall in between that holds it back, or NO_WALL
+    felt: NDArray[np.bool_]  # whether touch or the zone sense has it, so that one knows where it is
+    # (variant, agent, target, contact): how fast each sense of contact fills the meter; AT_ONCE, or
+    # NaN of one that does not have it:
+    fills: NDArray[np.float64]
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
-        agree_axes(self, "variants agents targets")
+        agree_axes(
+            self, "variants agents targets", fills=f"variants agents targets {len(CONTACTS)}"
+        )
 
     @classmethod
     def blank(cls, shape: tuple[int, ...]) -> Contacts:
@@ -91,6 +121,8 @@ class Contacts(NamedTuple):
             np.full(shape, PRESENT, dtype=np.int8),
             *np.full((7, *shape), np.nan),
             np.full(shape, NO_WALL, dtype=np.int32),
+            np.zeros(shape, dtype=np.bool_),
+            np.full((*shape, len(CONTACTS)), np.nan),
         ]
         return in_one(cls(*parts))
 
@@ -111,11 +143,15 @@ def contact_numbers(setups: Sequence[Setup], zone_names: Sequence[str]) -> Conta
         np.zeros((*shape, len(names)), dtype=np.bool_),
         np.zeros(shape),
         np.ones(shape),
+        np.full((*shape, len(CONTACTS)), AT_ONCE),
     )
     for v, setup in enumerate(setups):
         teams = [setup.cast[name].team for name in names]
         for a, agent in enumerate(agents):
             profile, noticed = setup.profile_of(agent), setup.profile_of(agent).teams()
+            meter = profile.meter or Meter(fill_time=1.0)
+            numbers.rates[v, a, BY_ZONE] = meter.zone_rate
+            numbers.rates[v, a, BY_SMELL] = meter.smell_rate
             if profile.touch is not None:
                 numbers.feels[v, a], numbers.radius[v, a] = True, profile.touch.radius
                 numbers.touch_cares[v, a] = [team in noticed[("touch",)] for team in teams]

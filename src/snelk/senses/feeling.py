@@ -11,6 +11,8 @@ from snelk.level.grid import NO_WALL, Grid, Scratch
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.contact import (
     AWAKE,
+    BY_TOUCH,
+    BY_ZONE,
     CARES,
     INSIDE,
     NO_ZONE,
@@ -57,6 +59,8 @@ def _feel(
                 contacts.distance[v, a, j] = NAN
                 contacts.touch[v, a, j], contacts.wall[v, a, j] = PRESENT, NO_WALL
                 contacts.zone[v, a, j], contacts.zone_in[v, a, j] = PRESENT, NO_ZONE
+                contacts.felt[v, a, j] = False
+                contacts.fills[v, a, j, BY_TOUCH] = contacts.fills[v, a, j, BY_ZONE] = NAN
                 if not (poses.present[p, i] and poses.present[p, j] and i != j):
                     continue
                 dx, dy = poses.x[p, j] - poses.x[p, i], poses.y[p, j] - poses.y[p, i]
@@ -86,6 +90,9 @@ def _feel(
                     )
                     contacts.wall[v, a, j] = wall
                     contacts.touch[v, a, j] = SENSED if share > 0.0 else WALL
+                    if share > 0.0:
+                        contacts.felt[v, a, j] = True
+                        contacts.fills[v, a, j, BY_TOUCH] = numbers.rates[v, a, BY_TOUCH]
                 for zone in range(within.shape[2] - 1, -1, -1):
                     if numbers.zones[v, a, zone] and within[p, j, zone]:
                         contacts.zone_in[v, a, j] = zone
@@ -96,4 +103,5 @@ def _feel(
                 elif contacts.zone_in[v, a, j] == NO_ZONE:
                     contacts.zone[v, a, j] = INSIDE
                 else:
-                    contacts.zone[v, a, j] = SENSED
+                    contacts.zone[v, a, j], contacts.felt[v, a, j] = SENSED, True
+                    contacts.fills[v, a, j, BY_ZONE] = numbers.rates[v, a, BY_ZONE]

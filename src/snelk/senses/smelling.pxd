@@ -8,7 +8,7 @@ from snelk.senses.columns cimport (
 )
 
 cdef double INF, NAN, EDGE, SPACING
-cdef Py_ssize_t NO_WALL, PRESENT, CARES, AWAKE, STRENGTH, REACH, SENSED
+cdef Py_ssize_t NO_WALL, PRESENT, CARES, AWAKE, STRENGTH, REACH, SENSED, BY_SMELL
 
 cdef bint _leave_and_smell(
     SmellStageColumns stage, PoseColumns poses, double now,

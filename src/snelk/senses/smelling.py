@@ -20,6 +20,7 @@ from snelk.senses.columns import (
 )
 from snelk.senses.contact import (
     AWAKE,
+    BY_SMELL,
     CARES,
     PRESENT,
     REACH,
@@ -266,6 +267,7 @@ def _smell(
                 if not notices[v, a, j]:
                     continue
                 contacts.smell[v, a, j] = PRESENT
+                contacts.fills[v, a, j, BY_SMELL] = NAN
                 _note(trails, v, a, j, -1, now, NAN, NAN, NO_WALL, contacts)
                 if i == j or not poses.present[p, i]:
                     continue
@@ -323,6 +325,7 @@ def _follow(
                 through, wall = _past(poses, bodies, trails, grid, scratch, v, p, i, j, at)
                 if through > 0.0 and away <= limit * through + EDGE:
                     contacts.smell[v, a, j] = SENSED
+                    contacts.fills[v, a, j, BY_SMELL] = numbers.rates[v, a, BY_SMELL] * strength
                     _note(trails, v, a, j, at, now, away, limit * through, wall, contacts)
                     return
             margin = limit * through - away

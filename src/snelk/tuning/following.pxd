@@ -6,7 +6,7 @@ from snelk.tuning.columns cimport (
 )
 
 cdef double INF, SLACK, REACHED
-cdef Py_ssize_t SENSED, IN_VIEW, LEVEL, CONDITION
+cdef Py_ssize_t IN_VIEW, LEVEL, CONDITION
 
 @cython.locals(
     so_far=FollowedColumns, v=Py_ssize_t, a=Py_ssize_t, came=bint, counts=bint, true=bint,

@@ -11,7 +11,6 @@ from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.meter import REACHED
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
-from snelk.senses.contact import SENSED
 from snelk.senses.sight import IN_VIEW
 from snelk.tuning.columns import FollowStageColumns, JudgeStageColumns
 from snelk.tuning.followed import (
@@ -100,8 +99,7 @@ def _ask_level(stage: JudgeStage, trial: TrialStage, poses: Poses) -> None:
             sensed = False
             for k in range(stage.sight.failed.shape[3]):
                 sensed = sensed or stage.sight.failed[v, a, target, k] == IN_VIEW
-            sensed = sensed or stage.contacts.touch[v, a, target] == SENSED
-            sensed = sensed or stage.contacts.zone[v, a, target] == SENSED
+            sensed = sensed or stage.contacts.felt[v, a, target]
             sensed = (sensed and there) or stage.loudness[v, a, target] > 0.0
             value = 1.0 if sensed else 0.0
             if trial.metered[v, n]:

@@ -21,7 +21,6 @@ from snelk.errors import InputError, one_of
 from snelk.level.columns import plain
 from snelk.level.level import Level
 from snelk.mind.meter import REACHED
-from snelk.senses.contact import SENSED
 from snelk.senses.sight import GATES, IN_VIEW
 from snelk.tuning.coverage import MOST_PLACES, notices, places_on, rounds_of
 from snelk.tuning.standins import STANCES, Job, Stance, StandIns, suspicions
@@ -161,7 +160,7 @@ class Here:
             sure = suspicions(sight, contacts, meters, stand_ins.metered)
             for name, a in zip(job.watching, stand_ins.watching, strict=True):
                 failed = sight.failed[0, a, 0]
-                felt = SENSED in (int(contacts.touch[0, a, 0]), int(contacts.zone[0, a, 0]))
+                felt = bool(contacts.felt[0, a, 0])
                 value = float(sure[0, a, 0])
                 highest[name] = max(highest[name], value)
                 if value >= 1.0 - REACHED:

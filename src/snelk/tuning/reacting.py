@@ -18,7 +18,6 @@ from snelk.config.recordings import end_of
 from snelk.config.scenario import Scenario
 from snelk.engine.simulation import Simulation
 from snelk.mind.meter import REACHED, suspicion
-from snelk.senses.contact import SENSED
 from snelk.senses.sight import IN_VIEW
 from snelk.tuning.coverage import without
 
@@ -76,8 +75,7 @@ def when_reacted(
             continue
         since = round(time - float(simulation.times[first]), 9)
         sensed = (simulation.sight.failed[:, who, j] == IN_VIEW).any(axis=-1)
-        contacts = simulation.contacts
-        sensed |= (contacts.touch[:, who, j] == SENSED) | (contacts.zone[:, who, j] == SENSED)
+        sensed |= simulation.contacts.felt[:, who, j]
         sure = suspicion(simulation.meters.value[:, who, j], sensed, metered)
         caught = simulation.world.caught[:, who, j] != 0
         over = (sure >= job.late - REACHED) | caught

@@ -44,7 +44,7 @@ from snelk.senses.columns import (
     SightNumberColumns,
     SurroundingColumns,
 )
-from snelk.senses.contact import SENSED, Contacts, contact_numbers
+from snelk.senses.contact import Contacts, contact_numbers
 from snelk.senses.doors import opened_at_first
 from snelk.senses.ears import Ears
 from snelk.senses.hearing import Noises, hearing_numbers
@@ -188,12 +188,7 @@ class StandIns:
             notices=np.ascontiguousarray(numbers.notices[:, :, only]),
             cares=np.ascontiguousarray(numbers.cares[:, :, only]),
         )
-        contact = contact._replace(
-            characters=characters,
-            touch_cares=np.ascontiguousarray(contact.touch_cares[:, :, only]),
-            zone_cares=np.ascontiguousarray(contact.zone_cares[:, :, only]),
-            smell_cares=np.ascontiguousarray(contact.smell_cares[:, :, only]),
-        )
+        contact = contact.of_targets(only)._replace(characters=characters)
         bodies = _in_order(bodies_of(one), self.order)
         bodies.blocks[:, :each] = 0.0
         self.watching = [self.agents.index(name) for name in job.watching]
@@ -336,8 +331,7 @@ def suspicions(sight: Sight, contacts: Contacts, meters: Meters, metered: Truths
     """(variant, agent, target) how sure each is; `metered` tells which agents have a meter."""
     if metered.all():
         return meters.value
-    sensed = (sight.failed == IN_VIEW).any(axis=3)
-    sensed |= (contacts.touch == SENSED) | (contacts.zone == SENSED)
+    sensed = (sight.failed == IN_VIEW).any(axis=3) | contacts.felt
     return suspicion(meters.value, sensed, metered[:, None])
 
 

@@ -7,7 +7,6 @@ from cython.cimports.libc.math import isnan
 
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.meter import REACHED
-from snelk.senses.contact import SENSED
 from snelk.senses.sight import IN_VIEW
 from snelk.tuning.columns import WatchStageColumns
 from snelk.tuning.watched import WatchStage
@@ -38,9 +37,7 @@ def _watch_tick(stage: WatchStage, tick: int, since: float) -> None:
                 for k in range(stage.sight.failed.shape[3]):
                     seen = seen or stage.sight.failed[v, a, j, k] == IN_VIEW
                 watched = watched or seen
-                felt = stage.contacts.touch[v, a, j] == SENSED
-                felt = felt or stage.contacts.zone[v, a, j] == SENSED
-                value = 1.0 if seen or felt else 0.0
+                value = 1.0 if seen or stage.contacts.felt[v, a, j] else 0.0
                 if stage.metered[n]:
                     value = stage.meters.value[v, a, j]
                 if value > most:
