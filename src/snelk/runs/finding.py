@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
-from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,7 +28,7 @@ from snelk.runs.events import (
 )
 from snelk.senses.bodies import Poses, blocker_codes, blockers_of
 from snelk.senses.contact import NO_ZONE, SENSED, Contacts
-from snelk.senses.gates import CONTACTS, SMELL, TOUCH, ZONE
+from snelk.senses.gates import CONTACTS
 from snelk.senses.hearing import HEARD, NOBODY, Heard, Noises
 from snelk.senses.sight import GATES, IN_VIEW, Sight
 
@@ -127,25 +127,22 @@ class EventFinder:
             place = np.concatenate([before.zone_in[None, v], contacts.zone_in[:, v]])
             for n, a, j in np.argwhere(sensed[1:] != sensed[:-1]):
                 now = bool(sensed[n + 1, a, j])
-                zone = int(place[n + now, a, j])
+                noted: dict[str, Any] = {}
+                for name in told.begun if now else told.ended:
+                    if name == "gate":
+                        noted[name] = each.names[int(failed[n + 1, a, j])]
+                    elif name == "zone":
+                        zone = int(place[n + now, a, j])
+                        noted[name] = zones[zone] if zone != NO_ZONE else ""
+                    else:
+                        noted[name] = float(getattr(contacts, each.fields[name])[n, v, a, j])
                 event = Event(
                     float(times[n]),
                     told.begins if now else told.ends,
                     simulation.agents[a],
                     simulation.names[j],
-                    distance=float(contacts.distance[n, v, a, j]) if each is TOUCH else None,
-                    zone=zones[zone] if each is ZONE and zone != NO_ZONE else "",
+                    **noted,
                 )
-                if each is SMELL and now:
-                    event = replace(
-                        event,
-                        distance=float(contacts.away[n, v, a, j]),
-                        strength=float(contacts.strength[n, v, a, j]),
-                        x=float(contacts.scent_x[n, v, a, j]),
-                        y=float(contacts.scent_y[n, v, a, j]),
-                    )
-                elif each is SMELL:
-                    event = replace(event, gate=each.names[int(failed[n + 1, a, j])])
                 age = float(contacts.scent_age[n, v, a, j])
                 yield event.with_text(describe_contact(event, each, age=age))
 

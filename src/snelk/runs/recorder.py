@@ -64,7 +64,7 @@ BLOCK, MOST_GATHERED = 512, 250_000
 """Ticks that are gathered before they become rows, and checks of sight: what is less."""
 
 
-RECORDED_SENSES = ("sight", "touch")
+RECORDED_SENSES = ("sight",)
 """Those of which it is recorded how awake they are."""
 
 
@@ -358,7 +358,7 @@ class Recorder:
         light = self._light[:count, v]
         into.add("poses", pose_table(simulation.names, v, times, poses, light))
         into.add("meters", meter_table(simulation, v, times, meters, self._before))
-        contact = contact_table(simulation, v, times, contacts, awake["touch"], self._before)
+        contact = contact_table(simulation, v, times, contacts, self._before)
         into.add("contacts", contact)
         into.add("beliefs", belief_table(simulation, v, times, beliefs, poses, self._before))
 

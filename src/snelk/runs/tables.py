@@ -61,7 +61,9 @@ class Before:
     def __init__(self, simulation: Simulation) -> None:
         self.thin = is_thin(len(simulation.agents), len(simulation.names))
         self.failed = np.full_like(simulation.sight.failed, -2)
-        self.contacts = [np.full_like(values, -2) for values in _found(simulation.contacts)]
+        self.contacts = {
+            name: np.full_like(values, -2) for name, values in _told_of(simulation.contacts).items()
+        }
         self.state = simulation.meters.state.copy()
         self.source = simulation.beliefs.source.copy()
         self.belief = _held(simulation.beliefs)
@@ -69,17 +71,20 @@ class Before:
     def remember(self, sight: Sight, meters: Meters, contacts: Contacts, beliefs: Beliefs) -> None:
         """Keep the last tick of a block."""
         self.failed = sight.failed[-1].copy()
-        self.contacts = [values[-1].copy() for values in _found(contacts)]
+        self.contacts = {name: values[-1].copy() for name, values in _told_of(contacts).items()}
         self.state, self.source = meters.state[-1].copy(), beliefs.source[-1].copy()
         self.belief = _held(beliefs)[:, -1]
 
 
-def _found(contacts: Contacts) -> tuple[NDArray[Any], ...]:
-    """The results of touch, the zone sense and smell, with the wall or zone."""
-    return (
-        contacts.touch, contacts.wall, contacts.zone, contacts.zone_in, contacts.smell,
-        contacts.scent_wall,
-    )  # fmt: skip
+PLACES = ("wall", "zone")
+"""The columns of contacts that say which wall or zone it is, by number."""
+
+
+def _told_of(contacts: Contacts) -> dict[str, NDArray[Any]]:
+    """By field of the contacts the results of all senses, with their walls and zones."""
+    names = [each.name for each in CONTACTS]
+    names += [each.fields[name] for each in CONTACTS for name in PLACES if name in each.fields]
+    return {name: getattr(contacts, name) for name in names}
 
 
 def _held(beliefs: Beliefs) -> Numbers:
@@ -377,73 +382,68 @@ def noises_reach(heard: Heard, noises: Noises) -> Numbers:
 
 
 def contact_table(
-    simulation: Simulation, v: int, times: Numbers, contacts: Contacts, awake: Numbers,
-    before: Before,
-) -> pa.Table:  # fmt: skip
-    """A row per tick, agent with touch, a zone sense or a nose, sense and target of one variant.
+    simulation: Simulation, v: int, times: Numbers, contacts: Contacts, before: Before
+) -> pa.Table:
+    """A row per tick, agent with a sense of contact, sense and target of one variant.
 
     While the target is sensed, and when what comes of it is another than at the tick before.
     """
     numbers, count = simulation.contact_numbers, len(simulation.names)
     other = numbers.characters[:, None] != np.arange(count)
     other &= simulation.numbers.notices[v]
-    has = np.stack([numbers.feels[v], numbers.watches[v], numbers.smells[v]], axis=1)
-    has = has[:, :, None] & other[:, None]
-    agent, sense, target = np.nonzero(has)
-    differs = [
-        now[:, v] != _shifted(was[v], now[:, v])
-        for now, was in zip(_found(contacts), before.contacts, strict=True)
-    ]
+    agent, sense, target = np.nonzero(numbers.has(v)[:, :, None] & other[:, None])
+    differs = {
+        name: now[:, v] != _shifted(before.contacts[name][v], now[:, v])
+        for name, now in _told_of(contacts).items()
+    }
     tells = np.stack(  # (tick, agent, sense, target)
         [
-            (contacts.touch[:, v] == SENSED) | differs[0] | differs[1],
-            (contacts.zone[:, v] == SENSED) | differs[2] | differs[3],
-            (contacts.smell[:, v] == SENSED) | differs[4] | differs[5],
+            np.logical_or.reduce(
+                [
+                    getattr(contacts, each.name)[:, v] == SENSED,
+                    differs[each.name],
+                    *(differs[each.fields[name]] for name in PLACES if name in each.fields),
+                ]
+            )
+            for each in CONTACTS
         ],
         axis=2,
     )
     tells |= not before.thin
     ticks, each = np.nonzero(tells[:, agent, sense, target])
     a, sense, j = agent[each], sense[each], target[each]
-    touch, smell = sense == 0, sense == 2
 
-    def column(values: NDArray[Any]) -> Any:
-        return values[ticks, v, a, j]
+    def column(name: str, nothing: float) -> Any:
+        """A column of the table, of those senses that have it."""
+        found = np.full(len(sense), nothing)
+        for n, of in enumerate(CONTACTS):
+            if name in of.fields:
+                own = sense == n
+                found[own] = getattr(contacts, of.fields[name])[ticks, v, a, j][own]
+        return found
 
-    every = np.stack([column(each) for each in (contacts.touch, contacts.zone, contacts.smell)])
-    failed = every[sense, np.arange(len(sense))]
-    words = list(dict.fromkeys(name for each in CONTACTS for name in each.results))
-    codes = np.zeros((len(CONTACTS), max(len(each.results) for each in CONTACTS)), dtype=np.int64)
-    for n, each_sense in enumerate(CONTACTS):
-        codes[n, : len(each_sense.results)] = [words.index(name) for name in each_sense.results]
-    distance = np.where(touch, column(contacts.distance), np.nan)
-    distance = np.where(smell, column(contacts.away), distance)
-    limit = np.where(touch, numbers.radius[v, a] * awake[ticks, v, a], np.nan)
-    limit = np.where(smell, column(contacts.limit), limit)
-    wall = np.where(touch, column(contacts.wall), NO_WALL)
+    failed = np.stack([getattr(contacts, of.name)[ticks, v, a, j] for of in CONTACTS])
+    failed = failed[sense, np.arange(len(sense))]
+    words = list(dict.fromkeys(name for of in CONTACTS for name in of.results))
+    codes = np.zeros((len(CONTACTS), max(len(of.results) for of in CONTACTS)), dtype=np.int64)
+    for n, of in enumerate(CONTACTS):
+        codes[n, : len(of.results)] = [words.index(name) for name in of.results]
     zones = [zone.name for zone, _ in simulation.level.data.zones]
+    distance, limit = column("distance", np.nan), column("distance_limit", np.nan)
     return table_of(
         {
             "t": times[ticks],
             "agent": words_of(a, simulation.agents),
             "target": words_of(j, simulation.names),
-            "sense": words_of(sense, [each_sense.name for each_sense in CONTACTS]),
+            "sense": words_of(sense, [of.name for of in CONTACTS]),
             "sensed": failed == SENSED,
             "result": words_of(codes[sense, failed + 1], words),
             **_gate(TOUCH.limit("radius"), distance, limit),
-            "wall": words_of(
-                np.where(smell, column(contacts.scent_wall), wall), simulation.level.wall_names
-            ),
-            "zone": words_of(np.where(sense == 1, column(contacts.zone_in), NO_ZONE), zones),
+            "wall": words_of(column("wall", NO_WALL), simulation.level.wall_names),
+            "zone": words_of(column("zone", NO_ZONE), zones),
             **{
-                name: numbers_of(np.where(smell, column(values), np.nan))
-                for name, values in (
-                    ("strength", contacts.strength),
-                    ("age", contacts.scent_age),
-                    ("x", contacts.scent_x),
-                    ("y", contacts.scent_y),
-                    ("z", contacts.scent_z),
-                )
+                name: numbers_of(column(name, np.nan))
+                for name in ("strength", "age", "x", "y", "z")
             },
         }
     )

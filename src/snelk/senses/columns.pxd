@@ -59,7 +59,7 @@ cdef class ContactNumberColumns(Columns):
 
 
 cdef class ContactColumns(Columns):
-    cdef public double[:, :, ::1] distance, strength, scent_age, scent_x, scent_y, scent_z
+    cdef public double[:, :, ::1] distance, radius, strength, scent_age, scent_x, scent_y, scent_z
     cdef public double[:, :, ::1] away, limit
     cdef public signed char[:, :, ::1] touch, zone, smell
     cdef public unsigned char[:, :, ::1] felt

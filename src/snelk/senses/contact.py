@@ -52,6 +52,10 @@ class ContactNumbers(NamedTuple):
     weakest: NDArray[np.float64]  # (variant, agent): the strength that it smells at least
     rates: NDArray[np.float64]  # (variant, agent, contact): 1 fills a meter in fill_time
 
+    def has(self, v: int) -> NDArray[np.bool_]:
+        """(agent, contact) who has which of these senses in a variant."""
+        return np.stack([self.feels[v], self.watches[v], self.smells[v]], axis=1)
+
     def of_agent(self, a: int) -> ContactNumbers:
         """Those of one agent, who is the first character."""
         numbers = {
@@ -84,6 +88,7 @@ class Contacts(NamedTuple):
     """The results of touch, the zone sense and smell: (variant, agent, target)."""
 
     distance: NDArray[np.float64]  # in plan, and over the gap in height, m; NaN while absent
+    radius: NDArray[np.float64]  # how far off it may be to be felt, m
     touch: NDArray[np.int8]  # the first gate of touch that failed, or SENSED
     wall: NDArray[np.int32]  # the wall in between, or NO_WALL
     zone: NDArray[np.int8]  # the first gate of the zone sense that failed, or SENSED
@@ -113,7 +118,7 @@ class Contacts(NamedTuple):
     def blank(cls, shape: tuple[int, ...]) -> Contacts:
         """Nobody felt, nobody in a zone, nobody smelt."""
         parts: list[Any] = [
-            np.full(shape, np.nan),
+            *np.full((2, *shape), np.nan),
             np.full(shape, PRESENT, dtype=np.int8),
             np.full(shape, NO_WALL, dtype=np.int32),
             np.full(shape, PRESENT, dtype=np.int8),

@@ -57,6 +57,7 @@ def _feel(
                 if not notices[v, a, j]:
                     continue
                 contacts.distance[v, a, j] = NAN
+                contacts.radius[v, a, j] = numbers.radius[v, a] * touch_awake[v, a]
                 contacts.touch[v, a, j], contacts.wall[v, a, j] = PRESENT, NO_WALL
                 contacts.zone[v, a, j], contacts.zone_in[v, a, j] = PRESENT, NO_ZONE
                 contacts.felt[v, a, j] = False
@@ -74,7 +75,7 @@ def _feel(
                     contacts.touch[v, a, j] = CARES
                 elif touch_awake[v, a] <= 0.0:
                     contacts.touch[v, a, j] = AWAKE
-                elif distance > numbers.radius[v, a] * touch_awake[v, a] + EDGE:
+                elif distance > contacts.radius[v, a, j] + EDGE:
                     contacts.touch[v, a, j] = RADIUS
                 else:
                     other = poses.z[p, j] + 0.5 * other_height

@@ -8,6 +8,8 @@ a gate asks is in the loop of its sense: `snelk.senses.seeing`, `listening` and 
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from snelk.config.words import SENSE_KEYS
@@ -117,6 +119,8 @@ class Told(NamedTuple):
     end: str
     does: str  # what is said of an agent, about a target
     does_not: str
+    begun: tuple[str, ...]  # what the event notes: fields of the sense, or `gate`, which failed
+    ended: tuple[str, ...]
     numbers: tuple[str, ...] = ()  # columns of `contacts` that a page shows
 
 
@@ -130,6 +134,8 @@ class Sense(NamedTuple):
     paint: Paint | None = None  # of what a target is that passed all of them
     bar: Bar | None = None
     told: Told | None = None
+    # Of a sense of contact: by column of the table `contacts` the field of `Contacts`.
+    fields: Mapping[str, str] = MappingProxyType({})
 
     @property
     def key(self) -> str:
@@ -338,8 +344,11 @@ TOUCH = Sense(
         "{agent} no longer felt {target}",
         "feels it",
         "does not feel it",
+        ("distance",),
+        ("distance",),
         ("distance", "distance_limit"),
     ),
+    fields={"distance": "distance", "distance_limit": "radius", "wall": "wall"},
 )
 ZONE = Sense(
     "zone",
@@ -354,7 +363,10 @@ ZONE = Sense(
         "{agent}: {target} left {zone}",
         "senses it in a zone",
         "does not sense it in a zone",
+        ("zone",),
+        ("zone",),
     ),
+    fields={"zone": "zone_in"},
 )
 SMELL = Sense(
     "smell",
@@ -375,8 +387,20 @@ SMELL = Sense(
         "{agent} no longer smelt the trail of {target}: {reason}",
         "smells its trail",
         "does not smell its trail",
+        ("distance", "strength", "x", "y"),
+        ("gate",),
         ("distance", "distance_limit", "strength", "age"),
     ),
+    fields={
+        "distance": "away",
+        "distance_limit": "limit",
+        "wall": "scent_wall",
+        "strength": "strength",
+        "age": "scent_age",
+        "x": "scent_x",
+        "y": "scent_y",
+        "z": "scent_z",
+    },
 )
 
 SENSES = (SIGHT, HEARING, TOUCH, ZONE, SMELL)
