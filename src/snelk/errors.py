@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import difflib
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Self
 
@@ -50,6 +50,16 @@ class Problem:
 
 MOST_TOLD = 25
 """So many problems are told at most; all are in `problems`."""
+
+
+def either(words: Sequence[str]) -> str:
+    """Words as a choice.
+
+    >>> either(["touch", "zone", "smell"])
+    'touch, zone or smell'
+    """
+    *most, last = words
+    return f"{', '.join(most)} or {last}" if most else last
 
 
 def one_line(text: str) -> str:

@@ -19,6 +19,7 @@ from snelk.cli.output import (
     table,
     wrap,
 )
+from snelk.config.words import SENSE_KEYS, SINGLE_SENSES
 from snelk.errors import InputError, UnknownNameError, nearest
 from snelk.files import claim, write_text, written
 
@@ -281,17 +282,9 @@ def _leads_to(profile: Profile, state: str) -> str:
 def _other_senses(profile: Profile) -> Iterator[list[str]]:
     """The other senses of a profile: name, numbers, and the teams it notices."""
     teams = {place[0]: ", ".join(names) for place, names in profile.teams().items()}
-    if profile.hearing is not None:
-        how = f"acuity {profile.hearing.acuity:g}"
-        if profile.hearing.listen_every:
-            how += f", every {profile.hearing.listen_every:g} s"
-        yield ["hearing", how, teams["hearing"]]
-    if profile.touch is not None:
-        yield ["touch", f"within {profile.touch.radius:g} m", teams["touch"]]
-    if profile.zone_sense is not None:
-        yield ["zone", ", ".join(profile.zone_sense.zones), teams["zone_sense"]]
-    if profile.smell is not None:
-        yield ["smell", f"within {profile.smell.reach:g} m", teams["smell"]]
+    for sense, key in SENSE_KEYS.items():
+        if key in SINGLE_SENSES and (own := getattr(profile, key)) is not None:
+            yield [sense, own.in_words, teams[key]]
 
 
 def run(

@@ -231,6 +231,12 @@ class Hearing(Model):
         description="Error of the heard position, standard deviation in m per m of distance.",
     )
 
+    @property
+    def in_words(self) -> str:
+        """Its numbers in a few words."""
+        often = f", every {self.listen_every:g} s" if self.listen_every else ""
+        return f"acuity {self.acuity:g}{often}"
+
 
 class Touch(Model):
     """Who comes so near is felt, whatever the facing."""
@@ -240,6 +246,11 @@ class Touch(Model):
         default=None, description="The teams it feels; the profile's `notices` if absent."
     )
 
+    @property
+    def in_words(self) -> str:
+        """Its numbers in a few words."""
+        return f"within {self.radius:g} m"
+
 
 class ZoneSense(Model):
     """Characters in these zones are sensed, from anywhere."""
@@ -248,6 +259,11 @@ class ZoneSense(Model):
     notices: Names | None = Field(
         default=None, description="The teams it senses; the profile's `notices` if absent."
     )
+
+    @property
+    def in_words(self) -> str:
+        """Its zones."""
+        return ", ".join(self.zones)
 
 
 class Smell(Model):
@@ -262,6 +278,11 @@ class Smell(Model):
     notices: Names | None = Field(
         default=None, description="The teams it smells; the profile's `notices` if absent."
     )
+
+    @property
+    def in_words(self) -> str:
+        """Its numbers in a few words."""
+        return f"within {self.reach:g} m"
 
 
 class Memory(Model):

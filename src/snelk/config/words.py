@@ -23,5 +23,8 @@ SENSE_KEYS = {
 SINGLE_SENSES = tuple(key for key in SENSE_KEYS.values() if key != "cones")
 """The keys of those of which a profile has one at most."""
 
+THROUGH = ("see_through", "hear_through", "smell_through")
+"""What walls let pass of sight, of noises and of scent."""
+
 STEP = "step"
 """The kind of the noise of a footstep."""

@@ -12,6 +12,7 @@ import shapely
 from numpy.typing import NDArray
 
 from snelk.config.steps import HEADROOM, STEP
+from snelk.config.words import THROUGH
 from snelk.level.casting import cast_each
 from snelk.level.columns import GridColumns, ZoneColumns, laid_out, plain
 from snelk.level.floors import build_floors
@@ -174,8 +175,7 @@ class Level:
         """The level with these doors open and these zones lit."""
         key = ("turned", opened, light)
         if key not in self.kept:
-            through = ("see_through", "hear_through", "smell_through")
-            gone = {**dict.fromkeys(through, 1.0), "walkable": True}
+            gone = {**dict.fromkeys(THROUGH, 1.0), "walkable": True}
             walls = tuple(
                 (wall.model_copy(update=gone) if wall.name in opened else wall, outline)
                 for wall, outline in self.data.walls

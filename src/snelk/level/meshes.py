@@ -19,6 +19,7 @@ from snelk.config.geojson import LevelData, level_from
 from snelk.config.meshes import THIN, objects_in, section, unused, without_doors
 from snelk.config.models import Floor
 from snelk.config.steps import HEADROOM, STEP
+from snelk.config.words import THROUGH
 from snelk.level.columns import plain
 from snelk.level.floors import build_floors
 from snelk.level.storeys import build_storeys
@@ -29,7 +30,7 @@ LEVELEST = math.cos(math.radians(45.0))
 SMALLEST, NARROW = 0.04, 0.05
 """Floors of a smaller area, m², or nowhere wider than twice this, m, are left out."""
 
-THROUGH = {"see_through": 1.0, "hear_through": 1.0, "smell_through": 1.0}
+ALL_PASSES = dict.fromkeys(THROUGH, 1.0)
 """What stands for triangles that block by themselves lets all pass."""
 
 MANY = 500
@@ -85,7 +86,7 @@ def level_with_triangles(
     ]
     for name, plane, area in planes:
         corners = _on_plane(area, plane)
-        features.append(_feature("floor", unused(name, used), corners, **THROUGH))
+        features.append(_feature("floor", unused(name, used), corners, **ALL_PASSES))
     on_stairs = _climbed([(plane, area) for _, plane, area in planes])
     levels = sorted({round(float(plane[2]), 2) for _, plane, _ in planes if not plane[:2].any()})
     for height in levels or [0.0]:
@@ -97,7 +98,7 @@ def level_with_triangles(
                 for shape, low, high in _alike(cuts, free, kind):
                     heights = {"base": round(height + low, 4), "top": round(height + high, 4)}
                     unique = unused(f"{name} wall", used)
-                    features.append(_feature("wall", unique, shape, **heights, **THROUGH))
+                    features.append(_feature("wall", unique, shape, **heights, **ALL_PASSES))
     document: dict[str, Any] = {"type": "FeatureCollection", "features": features}
     document["triangles"] = {name: own.reshape(-1, 9).tolist() for name, own in objects.items()}
     warnings = []

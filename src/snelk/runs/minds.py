@@ -187,7 +187,7 @@ def _felt_by(v: int, who: NDArray[np.intp], signals: Signals, contacts: Contacts
     focus = np.maximum(signals.focus[:, v][:, who], 0)
     ticks = np.arange(len(focus))[:, None]
     felt = np.stack(
-        [each[ticks, v, who, focus] == SENSED for each in (contacts.touch, contacts.zone)], axis=2
+        [getattr(contacts, sense)[ticks, v, who, focus] == SENSED for sense in FELT_BY], axis=2
     )
     felt &= signals.felt[:, v][:, who, None]
     return _listed(felt, [list(FELT_BY)] * len(who))

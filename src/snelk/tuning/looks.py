@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.words import POSTURES
+from snelk.errors import either
 from snelk.runs.dense import beliefs_of
 from snelk.runs.ladders import explain_ladder
 from snelk.runs.rows import Rows
@@ -17,7 +18,7 @@ from snelk.senses.gates import CONTACTS
 
 Numbers = NDArray[np.float64]
 
-CONTACT = "touch, zone or smell"
+CONTACT = either([sense.name for sense in CONTACTS])
 ASPECTS = ("sight", CONTACT, "hearing", "meter", "belief", "alert state", "pose")
 """In what an agent's runs can part; of several at one tick the first causes the others."""
 

@@ -10,8 +10,9 @@ from snelk.config.models import CURVES, Cone, Profile
 from snelk.config.problems import key_path
 from snelk.config.renamed import FINDINGS, MEASURES, today
 from snelk.config.scenario import Scenario
+from snelk.config.words import SINGLE_SENSES
 from snelk.engine.replay import replayed_poses, tick_times
-from snelk.errors import nearest
+from snelk.errors import either, nearest
 from snelk.level.level import Level
 from snelk.tuning.common import Checks, Found, used_cones, used_meters, used_profiles
 
@@ -21,7 +22,7 @@ def _agent_without_senses(scenario: Scenario) -> Found:
         profile = scenario.setup.profile_of(name)
         if not profile.teams() and profile.ladder is None:
             reason = f'its profile "{scenario.setup.cast[name].profile}" has no sense'
-            fix = "add a cone, hearing, touch, smell or zone_sense"
+            fix = f"add a cone or {either(SINGLE_SENSES)}"
             yield key_path(("cast", name)), reason, fix
 
 
@@ -171,8 +172,8 @@ def _threshold_out_of_reach(scenario: Scenario) -> Found:
         profile = scenario.setup.profile_of(agent)
         meter = profile.meter
         # What noises, touch, zones and trails add cannot be told before the run.
-        others = profile.hearing or profile.touch or profile.zone_sense or profile.smell
-        if meter is None or meter.at_once > 0.0 or others is not None or moved:
+        others = any(getattr(profile, key) is not None for key in SINGLE_SENSES)
+        if meter is None or meter.at_once > 0.0 or others or moved:
             continue
         rate = max((cone.weight for cone in profile.cones.values()), default=0.0)
         rate *= max(meter.standing, meter.crouched, meter.prone)
