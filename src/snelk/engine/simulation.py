@@ -78,7 +78,7 @@ from snelk.mind.meter import Meters, meter_numbers
 from snelk.mind.places import Places
 from snelk.mind.sharing import Saying, Sharing
 from snelk.mind.stage import MindStage
-from snelk.senses.awake import awake_of
+from snelk.senses.awake import awake_of, in_one_piece
 from snelk.senses.bodies import Poses, bodies_of
 from snelk.senses.columns import (
     AirColumns,
@@ -341,8 +341,7 @@ class Simulation:
             scratch=scratch,
             sight=sight,
             contact_numbers=laid_out(ContactNumberColumns, self.contact_numbers),
-            touch_awake=self.awake["touch"],
-            zone_awake=self.awake["zone"],
+            awake=self._awake_now,
             contacts=contacts,
         )
         self._senses_stage = laid_out(SenseStageColumns, senses)
@@ -685,7 +684,5 @@ def _awake_and_limits(
 ) -> tuple[Numbers, dict[str, Numbers], SightLimits]:
     """(sense, variant, agent) how awake everybody is, the same by sense, and the cones' limits."""
     limits = sight_limits(setups)
-    by_sense = {**awake_of(setups), "sight": limits.awake}
-    whole = np.stack(list(by_sense.values()))
-    awake = dict(zip(by_sense, whole, strict=True))
+    whole, awake = in_one_piece({**awake_of(setups), "sight": limits.awake})
     return whole, awake, limits._replace(awake=awake["sight"])

@@ -8,7 +8,6 @@ from numpy.typing import NDArray
 
 from snelk.mind.meter import (
     AT_ONCE,
-    CONTACT,
     DRAINING,
     EMPTY,
     FILLING,
@@ -21,7 +20,7 @@ from snelk.mind.meter import (
     MeterNumbers,
     Meters,
 )
-from snelk.senses.contact import Contacts
+from snelk.senses.contact import CONTACT, Contacts
 from snelk.senses.sight import IN_VIEW, Sight
 
 INF, NAN = float("inf"), float("nan")

@@ -22,8 +22,8 @@ STATES = ("empty", "filling", "at_once", "heard", "holding", "draining")
 EMPTY, FILLING, AT_ONCE, HEARD, HOLDING, DRAINING = range(len(STATES))
 
 NO_SENSE = -1
-SIGHT, HEARING, CONTACT = range(3)
-"""The numbers of senses, as in `SENSES`; those of contact begin with `CONTACT`."""
+SIGHT, HEARING = range(2)
+"""The numbers of senses, as in `SENSES`; those of contact come from `CONTACT` on."""
 
 NO_CONE = -1
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,8 +10,10 @@ from numpy.typing import NDArray
 from snelk.config.models import Setup
 from snelk.senses.gates import SENSES
 
+Numbers = NDArray[np.float64]
 
-def awake_of(setups: Sequence[Setup]) -> dict[str, NDArray[np.float64]]:
+
+def awake_of(setups: Sequence[Setup]) -> dict[str, Numbers]:
     """For each sense (variant, agent) how awake it is at the start, 1 for fully.
 
     >>> import snelk
@@ -25,3 +27,16 @@ def awake_of(setups: Sequence[Setup]) -> dict[str, NDArray[np.float64]]:
         .reshape(len(setups), -1)
         for sense in (each.name for each in SENSES)
     }
+
+
+def in_one_piece(by_sense: Mapping[str, Numbers]) -> tuple[Numbers, dict[str, Numbers]]:
+    """(sense, variant, agent) how awake all senses are, in the order of `SENSES`, and each of it.
+
+    >>> whole, by_sense = in_one_piece({sense.name: np.ones((1, 2)) for sense in SENSES})
+    >>> by_sense["touch"][0, 1] = 0.5
+    >>> whole[:, 0, 1].tolist()
+    [1.0, 1.0, 0.5, 1.0, 1.0]
+    """
+    names = [sense.name for sense in SENSES]
+    whole = np.stack([by_sense[name] for name in names])
+    return whole, dict(zip(names, whole, strict=True))

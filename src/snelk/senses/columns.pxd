@@ -108,7 +108,7 @@ cdef class SenseStageColumns(Columns):
     cdef public ScratchColumns scratch
     cdef public SightColumns sight
     cdef public ContactNumberColumns contact_numbers
-    cdef public const double[:, ::1] touch_awake, zone_awake
+    cdef public const double[:, :, ::1] awake
     cdef public ContactColumns contacts
 
 

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from snelk.config.models import Meter, Setup
 from snelk.level.columns import agree_axes, in_one
 from snelk.level.grid import NO_WALL
-from snelk.senses.gates import CONTACTS, SMELL, TOUCH, ZONE
+from snelk.senses.gates import CONTACTS, SENSES, SMELL, TOUCH, ZONE
 
 TOUCH_GATES, ZONE_GATES, SMELL_GATES = TOUCH.names, ZONE.names, SMELL.names
 """The gates in the order in which they are tried."""
@@ -28,6 +28,9 @@ STRENGTH, REACH = 3, 4
 NO_ZONE = -1
 BY_TOUCH, BY_ZONE, BY_SMELL = range(len(CONTACTS))
 """The senses of contact by their number, as in `Contacts.fills`."""
+
+CONTACT = SENSES.index(TOUCH)
+"""The number of the first of them among all senses."""
 
 AT_ONCE = float("inf")
 """The rate of what fills a meter at once."""

@@ -14,6 +14,7 @@ from snelk.senses.contact import (
     BY_TOUCH,
     BY_ZONE,
     CARES,
+    CONTACT,
     INSIDE,
     NO_ZONE,
     PRESENT,
@@ -37,8 +38,7 @@ def _feel(
     bodies: Bodies,
     within: NDArray[np.bool_],
     numbers: ContactNumbers,
-    touch_awake: NDArray[np.float64],
-    zone_awake: NDArray[np.float64],
+    awake: NDArray[np.float64],
     grid: Grid,
     scratch: Scratch,
     contacts: Contacts,
@@ -51,13 +51,15 @@ def _feel(
             if not (numbers.feels[v, a] or numbers.watches[v, a]):
                 continue
             i = numbers.characters[a]
+            touch_awake = awake[CONTACT + BY_TOUCH, v, a]
+            zone_awake = awake[CONTACT + BY_ZONE, v, a]
             height = bodies.height[v, i, poses.posture[p, i]]
             middle = poses.z[p, i] + 0.5 * height
             for j in range(targets):
                 if not notices[v, a, j]:
                     continue
                 contacts.distance[v, a, j] = NAN
-                contacts.radius[v, a, j] = numbers.radius[v, a] * touch_awake[v, a]
+                contacts.radius[v, a, j] = numbers.radius[v, a] * touch_awake
                 contacts.touch[v, a, j], contacts.wall[v, a, j] = PRESENT, NO_WALL
                 contacts.zone[v, a, j], contacts.zone_in[v, a, j] = PRESENT, NO_ZONE
                 contacts.felt[v, a, j] = False
@@ -73,7 +75,7 @@ def _feel(
                 contacts.distance[v, a, j] = distance
                 if not numbers.touch_cares[v, a, j]:
                     contacts.touch[v, a, j] = CARES
-                elif touch_awake[v, a] <= 0.0:
+                elif touch_awake <= 0.0:
                     contacts.touch[v, a, j] = AWAKE
                 elif distance > contacts.radius[v, a, j] + EDGE:
                     contacts.touch[v, a, j] = RADIUS
@@ -99,7 +101,7 @@ def _feel(
                         contacts.zone_in[v, a, j] = zone
                 if not numbers.zone_cares[v, a, j]:
                     contacts.zone[v, a, j] = CARES
-                elif zone_awake[v, a] <= 0.0:
+                elif zone_awake <= 0.0:
                     contacts.zone[v, a, j] = AWAKE
                 elif contacts.zone_in[v, a, j] == NO_ZONE:
                     contacts.zone[v, a, j] = INSIDE

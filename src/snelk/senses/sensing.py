@@ -58,8 +58,7 @@ def _sense(stage: SenseStage, poses: Poses, before: Poses, looks: NDArray[np.boo
     )
     _feel(
         stage.numbers.notices, poses, stage.bodies, stage.surroundings.zones,
-        stage.contact_numbers, stage.touch_awake, stage.zone_awake, stage.solid_grid,
-        stage.scratch, stage.contacts,
+        stage.contact_numbers, stage.awake, stage.solid_grid, stage.scratch, stage.contacts,
     )  # fmt: skip
     _shine(
         poses, stage.bodies, stage.lights, stage.surroundings.light, stage.everybody, stage.grid,

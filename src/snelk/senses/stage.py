@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.words import GAITS
+from snelk.config.words import GAITS, SENSES
 from snelk.level.columns import agree, plain
 from snelk.level.floors import Floors
 from snelk.level.grid import Grid, Scratch, agree_scratch
@@ -44,8 +44,7 @@ class SenseStage(NamedTuple):
     scratch: Scratch  # of the grids
     sight: Sight  # overwritten
     contact_numbers: ContactNumbers
-    touch_awake: Numbers  # (variant, agent)
-    zone_awake: Numbers  # (variant, agent)
+    awake: Numbers  # (sense, variant, agent)
     contacts: Contacts  # overwritten
 
     def check(self) -> None:
@@ -69,7 +68,7 @@ class SenseStage(NamedTuple):
         agree(numbers.notices.shape, plain(self.sight).distance.shape)
         agree(numbers.notices.shape, plain(self.contacts).touch.shape)
         agree(plain(self.limits).range.shape, (variants, agents, numbers.cares.shape[3]))
-        agree((variants, agents), self.touch_awake.shape, self.zone_awake.shape)
+        agree((len(SENSES), variants, agents), self.awake.shape)
         agree(plain(self.contact_numbers).touch_cares.shape, numbers.notices.shape)
         agree_scratch(self.scratch, self.grid, len(self.light))
         agree_scratch(self.scratch, self.solid_grid, len(self.light))

@@ -29,7 +29,7 @@ from snelk.mind.memory import Beliefs, News, memory_numbers
 from snelk.mind.meter import Meters, meter_numbers, suspicion
 from snelk.mind.stage import MindStage
 from snelk.mind.updating import mind
-from snelk.senses.awake import awake_of
+from snelk.senses.awake import awake_of, in_one_piece
 from snelk.senses.bodies import Poses, bodies_of
 from snelk.senses.columns import (
     AroundColumns,
@@ -194,8 +194,9 @@ class StandIns:
         self.watching = [self.agents.index(name) for name in job.watching]
         self.numbers = spread(numbers, count, but=("characters",))
         self.limits = spread(sight_limits(one), count)
-        self.awake = {sense: np.repeat(row, count, axis=0) for sense, row in awake_of(one).items()}
-        self.awake["sight"] = self.limits.awake
+        awake = {sense: np.repeat(row, count, axis=0) for sense, row in awake_of(one).items()}
+        self._awake, self.awake = in_one_piece({**awake, "sight": self.limits.awake})
+        self.limits = self.limits._replace(awake=self.awake["sight"])
         self.contact = spread(contact, count, but=("characters",))
         self.bodies = spread(bodies, count)
         self.lights = spread(_in_order(lamps, self.order), count)
@@ -301,8 +302,7 @@ class StandIns:
             scratch=scratch_for(level.grid, self.opened, also=level.solid_grid),
             sight=sight,
             contact_numbers=laid_out(ContactNumberColumns, self.contact),
-            touch_awake=self.awake["touch"],
-            zone_awake=self.awake["zone"],
+            awake=self._awake,
             contacts=contacts,
         )
         memory = memory_numbers([self.job.scenario.setup])
