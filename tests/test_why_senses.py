@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from pathlib import Path
 
 import pytest
@@ -14,6 +15,9 @@ from test_hearing import STEPS, feature, level_of
 
 import snelk
 from snelk.config.scenario import parse_override
+from snelk.runs.moment import moment_of
+from snelk.runs.senses import explain_declared
+from snelk.senses.gates import SMELL, TOUCH, ZONE
 
 HAIR = 1e-6
 SHARES = ("awake", "senses.hearing", "background", "hear_through")
@@ -203,3 +207,34 @@ def test_what_drowned_a_noise_is_told_apart_from_distance_and_walls(tmp_path: Pa
         spans = [span for span in run.story("guard", "guest") if span.sense == "hearing"]
         found = [span.reason for span in spans for _ in range(span.noises)]
         assert found == reasons, share
+
+
+def test_what_is_declared_of_a_sense_answers_as_the_sense_itself_does() -> None:
+    """So a sense of which no more is written is told of too."""
+    far = {"profiles.dog.touch.radius": 20.0}
+    night = snelk.run(snelk.croft() / "night.toml", overrides=far)
+    seen = Counter[tuple[str, str]]()
+    for agent, target, sense in (
+        ("dog", "fox", TOUCH), ("dog", "fox", SMELL), ("dog", "goose-1", SMELL),
+        ("bell", "fox", ZONE), ("bell", "gander", ZONE), ("dog", "gander", TOUCH),
+    ):  # fmt: skip
+        for at in range(0, 90, 6):
+            own = night.why(agent, target, at=at).sense(sense.name)
+            tick = night.tick_at(at)
+            told = explain_declared(night, moment_of(night, agent, target, at), sense, tick)
+            assert own is not None
+            assert (told.sensed, told.result, told.sense) == (own.sensed, own.result, own.sense)
+            own_gates = {gate.name: gate for gate in own.gates}
+            for gate in told.gates:
+                if gate.passed is not None:
+                    assert own_gates[gate.name].passed == gate.passed
+                    if gate.margin is not None and own_gates[gate.name].margin is not None:
+                        assert gate.margin == pytest.approx(own_gates[gate.name].margin, abs=1e-9)
+            failing = [gate.name for gate in told.gates if gate.passed is False]
+            assert failing[-1:] == ([] if told.sensed else [told.result])
+            assert sense.told is not None
+            assert told.sensed == told.headline.startswith(f"{agent} {sense.told.does}:")
+            assert told.counterfactual is not None or "is not worked out" in told.no_counterfactual
+            seen[sense.name, told.result] += 1
+    assert len(seen) >= 7
+    assert {(sense.name, "sensed") for sense in (TOUCH, ZONE, SMELL)} <= {*seen}

@@ -18,7 +18,7 @@ function whyAt(run, a, c, t) {
       : `${agent} never sensed ${target}: of so many only pairs that did are kept here; ask snelk why`,
     meter: meterAt(run, a, c, t),
     belief: beliefAt(run, a, c, t),
-    senses: [hearingAt(run, a, c, t), touchAt(run, a, c, t), zoneAt(run, a, c, t), smellAt(run, a, c, t)].filter(Boolean),
+    senses: [hearingAt(run, a, c, t), touchAt(run, a, c, t), zoneAt(run, a, c, t), smellAt(run, a, c, t), ...otherContacts(run, a, c, t)].filter(Boolean),
     ladder: ladderAt(run, a, t),
   };
 }
@@ -216,6 +216,21 @@ function smellAt(run, a, c, t) {
     { name: "reach", passed: distance <= limit + 1e-9, value: `${fixed(distance, 2)} m`, limit: `≤ ${fixed(limit, 2)} m`, margin: margin(limit - distance, " m") },
   ] : [];
   return { sense: "smell", gates, headline: text };
+}
+
+// Other senses of contact, by no more than what is declared of them.
+function otherContacts(run, a, c, t) {
+  const own = ["touch", "zone", "smell"], names = Object.keys(run.words.contact_gates).filter((name) => !own.includes(name));
+  return names.map((name) => declaredAt(run, name, a, c, t));
+}
+
+function declaredAt(run, name, a, c, t) {
+  const n = run.pair(name, a, c, run.tickAt(t));
+  if (n === undefined) return null;
+  const tick = run.tickAt(t), result = run.at(`${name}.result`, n, tick), gate = run.words.contact_gates[name][result];
+  const why = result < 0 || ["cares", "awake"].includes(gate) ? "" : `: ${run.words.unfelt[name][gate]}`;
+  return { sense: name, gates: [],
+    headline: `${run.agentNames[a]} ${run.words.sensing[name][result < 0 ? 0 : 1]}: ${run.names[c]}, at ${fixed(run.timeOf(tick), 2)} s${why}` };
 }
 
 // The transitions out of an agent's state, each condition as a tree with what it came to.

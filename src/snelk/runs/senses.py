@@ -1,9 +1,10 @@
-"""Why, for hearing, touch and the zone sense; see `reasons` for sight."""
+"""Why, for all senses but sight, for which see `reasons`."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from dataclasses import replace
 from types import SimpleNamespace
 from typing import TYPE_CHECKING, Any
 
@@ -29,7 +30,7 @@ from snelk.runs.standing import awake_at, awake_in_words, scales_of
 from snelk.runs.turning import level_at
 from snelk.senses.bodies import gap_between
 from snelk.senses.contact import SMELL_GATES, TOUCH_GATES, ZONE_GATES
-from snelk.senses.gates import HEARING, SMELL, TOUCH
+from snelk.senses.gates import CONTACTS, HEARING, SMELL, TOUCH, ZONE, Sense
 from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import EDGE
 
@@ -45,12 +46,53 @@ def explain_senses(run: Record, moment: Moment, *, at: float) -> Iterator[SenseA
     profile = run.setup.profile_of(run.agents[moment.a])
     if profile.hearing is not None:
         yield _hearing(run, moment, at)
-    if profile.touch is not None:
-        yield _touch(run, moment, profile.touch, run.tick_at(at))
-    if profile.zone_sense is not None:
-        yield _zone(run, moment, profile.zone_sense, run.tick_at(at))
-    if profile.smell is not None:
-        yield _smell(run, moment, profile.smell, run.tick_at(at))
+    explained = {TOUCH.name: _touch, ZONE.name: _zone, SMELL.name: _smell}
+    for sense in CONTACTS:
+        own: Any = getattr(profile, sense.key)
+        if own is not None and sense.name in explained:
+            yield explained[sense.name](run, moment, own, run.tick_at(at))
+        elif own is not None:
+            yield explain_declared(run, moment, sense, run.tick_at(at))
+
+
+def explain_declared(run: Record, moment: Moment, sense: Sense, tick: int) -> SenseAnswer:
+    """The answer of a sense of contact at a tick, by no more than its declaration and its rows.
+
+    Of gates behind the one that failed it is not known whether they would pass.
+    """
+    agent, target, t = run.agents[moment.a], run.names[moment.j], float(run.times[tick])
+    rows = contacts_of(run, agent, target, sense.name)
+    row: Any = rows.row(tick)
+    there = row.result != "present"
+    gates = [
+        Gate("present", there, "passed" if there else sense.stopped("present")),
+        _cares(run, agent, target, sense.key, "notices"),
+        _awake(run, agent, sense.name, tick),
+    ]
+    stopped = sense.names.index(row.result) if row.result in sense.names else len(sense.gates)
+    for n, gate in enumerate(sense.gates[len(gates) :], len(gates)):
+        passed = None if n > stopped else n < stopped
+        text, held = {None: "not asked", True: "passed", False: gate.short}[passed], gate.limit
+        numbers: Any = ()
+        if held is not None and passed is not None and {*held.columns} <= {*rows}:
+            value, limit, margin = (getattr(row, name) for name in held.columns)
+            if not math.isnan(margin):
+                unit = f" {held.unit}" if held.unit else ""
+                text = f"{value:.2f}{unit}, limit {limit:g}{unit}"
+                numbers = (value, limit, margin, held.unit, held.rule)
+        gates.append(Gate(gate.name, passed, text, *numbers))
+    sensed, told = row.result == sense.sensed, sense.told
+    found: Counterfactuals = []
+    if row.result == "cares":
+        found.append(notice_counterfactual(run, agent, target, (sense.key,), "sensed"))
+    words = (told.does if sensed else told.does_not) if told else row.result
+    why = "" if sensed or row.result in ("cares", "awake") else f": {sense.stopped(row.result)}"
+    headline = f"{agent} {words}: {target}, at {t:.2f} s{why}"
+    answer = _answer(sense.name, t, sensed, row.result, headline, gates, found)
+    if answer.counterfactual is not None:
+        return answer
+    unknown = f"which number would change it is not worked out for {sense.name}; see its gates"
+    return replace(answer, no_counterfactual=unknown)
 
 
 def _hearing(run: Record, moment: Moment, at: float) -> SenseAnswer:
