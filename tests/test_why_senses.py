@@ -233,7 +233,7 @@ def test_what_is_declared_of_a_sense_answers_as_the_sense_itself_does() -> None:
             failing = [gate.name for gate in told.gates if gate.passed is False]
             assert failing[-1:] == ([] if told.sensed else [told.result])
             assert sense.told is not None
-            assert told.sensed == told.headline.startswith(f"{agent} {sense.told.does}:")
+            assert told.sensed == told.headline.endswith(f" s: {sense.told.does}")
             assert told.counterfactual is not None or "is not worked out" in told.no_counterfactual
             seen[sense.name, told.result] += 1
     assert len(seen) >= 7

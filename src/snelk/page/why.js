@@ -228,9 +228,9 @@ function declaredAt(run, name, a, c, t) {
   const n = run.pair(name, a, c, run.tickAt(t));
   if (n === undefined) return null;
   const tick = run.tickAt(t), result = run.at(`${name}.result`, n, tick), gate = run.words.contact_gates[name][result];
-  const why = result < 0 || ["cares", "awake"].includes(gate) ? "" : `: ${run.words.unfelt[name][gate]}`;
+  const why = result < 0 || ["cares", "awake"].includes(gate) ? "" : ` (${run.words.unfelt[name][gate]})`;
   return { sense: name, gates: [],
-    headline: `${run.agentNames[a]} ${run.words.sensing[name][result < 0 ? 0 : 1]}: ${run.names[c]}, at ${fixed(run.timeOf(tick), 2)} s${why}` };
+    headline: `${run.agentNames[a]} about ${run.names[c]} at ${fixed(run.timeOf(tick), 2)} s: ${run.words.sensing[name][result < 0 ? 0 : 1]}${why}` };
 }
 
 // The transitions out of an agent's state, each condition as a tree with what it came to.

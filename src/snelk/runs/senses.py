@@ -86,8 +86,8 @@ def explain_declared(run: Record, moment: Moment, sense: Sense, tick: int) -> Se
     if row.result == "cares":
         found.append(notice_counterfactual(run, agent, target, (sense.key,), "sensed"))
     words = (told.does if sensed else told.does_not) if told else row.result
-    why = "" if sensed or row.result in ("cares", "awake") else f": {sense.stopped(row.result)}"
-    headline = f"{agent} {words}: {target}, at {t:.2f} s{why}"
+    why = "" if sensed or row.result in ("cares", "awake") else f" ({sense.stopped(row.result)})"
+    headline = f"{agent} about {target} at {t:.2f} s: {words}{why}"
     answer = _answer(sense.name, t, sensed, row.result, headline, gates, found)
     if answer.counterfactual is not None:
         return answer
