@@ -99,10 +99,13 @@ def test_numbers_are_read_of_all_that_is_one_and_of_nothing_else(tmp_path: Path)
     for name, one in by_table.items():
         np.testing.assert_equal(vars(one), vars(by_text[name]))
     assert (one.x[0], one.y[0], one.t[0], one.posture[0]) == (2.0, 3.0, 0.5, 2)
-    when = pa.array([0, 1], pa.timestamp("s"))
-    pq.write_table(pa.table(columns | {"t": when}), tmp_path / "b.parquet")
-    with pytest.raises(snelk.InputError, match=r"row 0: must be a number .*and 1 more like it"):
-        read_tracks(tmp_path / "b.parquet")
+    none, many = pa.nulls(2), pa.array([[1.0], [2.0, 3.0]])
+    for kind in (pa.array([0, 1], pa.timestamp("s")), pa.array([0, 1], pa.time32("s")), many, none):
+        pq.write_table(pa.table(columns | {"t": kind}), tmp_path / "b.parquet")
+        with pytest.raises(snelk.InputError, match=r"row 0: must be a number .*and 1 more like it"):
+            read_tracks(tmp_path / "b.parquet")
+    pq.write_table(pa.table(columns | {"id": many}), tmp_path / "b.parquet")
+    assert list(read_tracks(tmp_path / "b.parquet")) == ["[1.0]", "[2.0, 3.0]"]
     for wrong in ("1_000", "\N{ARABIC-INDIC DIGIT ONE}", "0x10", "nan", "inf", "1 2", ""):
         rows = f"0,fox,0,0,0\n1,fox,{wrong},0,0\n"
         (tmp_path / "c.csv").write_text(f"t,id,x,y,heading\n{rows}", encoding="utf-8")

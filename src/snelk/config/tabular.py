@@ -184,7 +184,7 @@ def _parquet(path: Path) -> Rows:
             table = file.read()
             table.validate(full=True)
             table = table.flatten()
-            columns = [_decoded(column).to_numpy() for column in table.columns]
+            columns = [_values(column) for column in table.columns]
     except ReadError:
         raise
     except Exception as error:  # a damaged file fails in as many ways as there are bytes
@@ -193,10 +193,15 @@ def _parquet(path: Path) -> Rows:
     return Rows(_by_name(path, table.column_names, columns), "row", np.arange(len(table)))
 
 
-def _decoded(column: pa.ChunkedArray) -> pa.ChunkedArray:
-    """A column whose values are not numbers of a dictionary."""
-    kind = column.type
-    return column.cast(kind.value_type) if pa.types.is_dictionary(kind) else column
+def _values(column: pa.ChunkedArray) -> NDArray[Any]:
+    """A column as numbers or times, or as objects of plain Python."""
+    if pa.types.is_dictionary(column.type):
+        column = column.cast(column.type.value_type)
+    if pa.types.is_primitive(column.type) or pa.types.is_string(column.type):
+        return column.to_numpy()
+    found = np.empty(len(column), dtype=object)
+    found[:] = column.to_pylist()
+    return found
 
 
 def _too_many(path: Path) -> ReadError:
