@@ -193,14 +193,11 @@ def read_tracks(path: Path) -> dict[str, TrackData]:
     present = np.ones(len(table), dtype=np.bool_)
     if "present" in table:
         present = _words(table, "present", PRESENT, path, problems, capitals=True) % 2 == 1
-    ids = _texts(table, "id")
-    for row in [n for n, name in enumerate(ids) if name == ""][:1]:
+    by_id = table.by("id")
+    for row in by_id.get("", ())[:1]:
         problems.append(Problem(str(path), table.place(row), "", "id is empty", "fill it in"))
     tracks: dict[str, TrackData] = {}
-    names = {name: n for n, name in enumerate(dict.fromkeys(ids))}
-    codes = np.array([names[name] for name in ids])
-    by_id = np.split(np.argsort(codes, kind="stable"), np.cumsum(np.bincount(codes))[:-1])
-    for name, rows in zip(names, by_id, strict=True):
+    for name, rows in by_id.items():
         t = numbers["t"][rows]
         falls = np.flatnonzero(~(np.diff(t) > 0) & np.isfinite(np.diff(t)))
         if len(falls):

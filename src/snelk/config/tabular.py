@@ -70,6 +70,14 @@ class Rows:
             return np.full(len(self), np.nan)
         return np.array([as_number(value) for value in column.tolist()], dtype=np.float64)
 
+    def by(self, name: str) -> dict[str, NDArray[np.intp]]:
+        """By each text in a column, as they first appear, the rows in which it stands."""
+        texts = self.texts(name)
+        numbers = {text: n for n, text in enumerate(dict.fromkeys(texts))}
+        codes = np.array([numbers[text] for text in texts])
+        rows = np.split(np.argsort(codes, kind="stable"), np.cumsum(np.bincount(codes))[:-1])
+        return dict(zip(numbers, rows, strict=True))
+
     def texts(self, name: str) -> list[str]:
         """A column as text."""
         return [as_text(value) for value in self.columns[name].tolist()]

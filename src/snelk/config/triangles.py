@@ -39,20 +39,15 @@ def read_triangles(path: Path) -> dict[str, NDArray[np.float64]]:
     if len(rows) > MOST:
         rule = f"has {len(rows):,} triangles, more than {MOST:,}"
         raise InputError.of(str(path), "", "", rule, "leave out triangles that nobody can see")
-    try:
-        corners = np.stack([rows[name].astype(np.float64) for name in CORNERS], axis=1)
-    except (TypeError, ValueError):
-        rule = "a corner is not a number"
-        raise InputError.of(str(path), ", ".join(CORNERS), "", rule, "export it again") from None
-    corners = corners.reshape(-1, 3, 3)
+    corners = np.stack([rows.numbers(name) for name in CORNERS], axis=1).reshape(-1, 3, 3)
     wild = np.argwhere(~(np.abs(corners) <= LONGEST))
     if len(wild):
         row, corner, axis = wild[0].tolist()
-        given, where = f"{corners[row, corner, axis]:g}", f"row {row}: {CORNERS[corner * 3 + axis]}"
+        name = CORNERS[corner * 3 + axis]
+        given, where = shown(rows.value(name, row)), f"row {row}: {name}"
         rule = f"must be a number within ±{LONGEST:g}"
         raise InputError.of(str(path), where, given, rule, "check the unit of length")
-    names, own = np.unique([str(name) for name in rows["mesh"].tolist()], return_inverse=True)
-    return {str(name): corners[own == n] for n, name in enumerate(names)}
+    return {name: corners[places] for name, places in sorted(rows.by("mesh").items())}
 
 
 def write_triangles(triangles: Triangles, path: Path) -> None:
