@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
-from snelk.senses.gates import SENSES, TOUCH
+from snelk.senses.gates import SENSES
 
 Numbers = NDArray[np.float64]
 
@@ -34,8 +34,8 @@ def in_one_piece(by_sense: Mapping[str, Numbers]) -> tuple[Numbers, dict[str, Nu
 
     >>> whole, by_sense = in_one_piece({sense.name: np.ones((1, 2)) for sense in SENSES})
     >>> by_sense["touch"][0, 1] = 0.5
-    >>> whole[SENSES.index(TOUCH), 0, 1]
-    np.float64(0.5)
+    >>> whole[:3, 0, 1].tolist()
+    [1.0, 1.0, 0.5]
     """
     names = [sense.name for sense in SENSES]
     whole = np.stack([by_sense[name] for name in names])
