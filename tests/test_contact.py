@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
 import pytest
 import samples
 import shapely
 from test_hearing import feature, level_of
 
 import snelk
+from snelk.engine.simulation import Simulation
+from snelk.senses.contact import SENSED
+from snelk.senses.gates import CONTACTS
 
 FEELS = samples.SAMPLE_PROFILES + "\n[profiles.watcher.touch]\nradius = 1.0\n"
 YARD = feature("zone", "yard", shapely.box(4, -1, 6, 1), light=1.0)
@@ -96,12 +100,40 @@ def test_who_enters_a_watched_zone_is_sensed_from_anywhere(tmp_path: Path) -> No
 
 def test_of_a_cone_and_a_zone_the_quicker_one_fills(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path, guest="at = [5, 0]", level=level_of(YARD))
-    for zone_rate, sense, rate in ((0.3, "sight", 0.5), (0.7, "zone", 0.7)):
+    rates = ((0.3, "sight", 0.5), (0.5, "sight", 0.5), (0.7, "zone", 0.7))
+    for zone_rate, sense, rate in rates:
         meter = {"fill_time": 4.0, "zone_rate": zone_rate, "distance": [[0, 0.5]]}
         zones = {"zones": ["yard"]}
         changes = {"profiles.watcher.zone_sense": zones, "profiles.watcher.meter": meter}
         (row,) = snelk.run(path, overrides=changes).meters.iloc[:1].itertuples()
         assert (row.sense, row.rate) == (sense, pytest.approx(rate))
+
+
+def test_each_sense_says_what_is_felt_and_how_fast_it_fills() -> None:
+    far = {"profiles.goose.touch.radius": 9.0, "profiles.dog.meter.smell_rate": 0.6}
+    far["profiles.dog.zone_sense"] = {"zones": ["coop doorstep"]}
+    far["profiles.dog.meter.zone_rate"] = 0.3
+    simulation = Simulation(snelk.croft() / "night.toml", variants=[{}, far])
+    meters = [[setup.profile_of(a).meter for a in setup.agents] for setup in simulation.setups]
+    zone_rate, smell_rate = (
+        np.array([[getattr(m, key) if m else 1.0 for m in row] for row in meters])[..., None]
+        for key in ("zone_rate", "smell_rate")
+    )
+    before, turned = simulation.contacts.felt.copy(), np.zeros(2, np.int64)
+    while not simulation.done:
+        simulation.step()
+        contacts = simulation.contacts
+        touch, zone, smell = (getattr(contacts, s.name) == SENSED for s in CONTACTS)
+        np.testing.assert_array_equal(contacts.felt, touch | zone)
+        expected = (
+            np.where(touch, np.inf, np.nan),
+            np.where(zone, zone_rate, np.nan),
+            np.where(smell, smell_rate * contacts.strength, np.nan),
+        )
+        np.testing.assert_array_equal(contacts.fills, np.stack(expected, axis=-1))
+        turned += (contacts.felt & ~before).sum(), (before & ~contacts.felt).sum()
+        before = contacts.felt.copy()
+    assert turned.min() > 3
 
 
 def test_every_pair_sense_and_tick_has_one_row(tmp_path: Path, night: snelk.Run) -> None:
