@@ -40,7 +40,7 @@ from snelk.plots.appearance import (
 from snelk.plots.ground import draw_level, outline_of
 from snelk.plots.labels import Labels
 from snelk.plots.map import frame_map, mark_of
-from snelk.plots.minds import draw_search, draw_territories
+from snelk.plots.minds import draw_search, draw_territories, question_mark
 from snelk.runs.dense import beliefs_at, not_sensed
 from snelk.runs.standing import awake_at, cones_at, state_at
 from snelk.runs.turning import level_at
@@ -309,7 +309,9 @@ class Animation:
             x, y = [row.x], [row.y]
             mark = Line2D(x, y, marker="o", ms=9, mfc="white", mec=colour, mew=1.2, zorder=6)
             self._keep("beliefs", self.map.add_artist(mark))
-            self.map.add_artist(Line2D(x, y, marker="$?$", ms=4, color=colour, zorder=6.1))
+            self.map.add_artist(
+                Line2D(x, y, marker=question_mark(), ms=4, color=colour, zorder=6.1)
+            )
 
     def _bodies(self, poses: dict[str, Any]) -> None:
         for name, pose in poses.items():

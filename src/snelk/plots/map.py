@@ -46,6 +46,7 @@ from snelk.plots.minds import (
     draw_throws,
     draw_ways,
     minds_handles,
+    question_mark,
     reach_handles,
 )
 from snelk.plots.scent import ScentArtists, draw_trails, trail_handles
@@ -469,7 +470,7 @@ def _mark_ghost(
     (mark,) = ax.plot(
         *place, marker="o", ms=11, mfc="none", mec=colour, mew=1.4, ls="none", zorder=6
     )
-    ax.plot(*place, marker="$?$", ms=5, color=colour, ls="none", zorder=6.1)
+    ax.plot(*place, marker=question_mark(), ms=5, color=colour, ls="none", zorder=6.1)
     artists.ghosts[agent, target] = mark
     artists.ghost_places[agent, target] = (*place, words)
 

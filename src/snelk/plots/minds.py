@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cache
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from matplotlib.collections import PatchCollection
 from matplotlib.lines import Line2D
+from matplotlib.markers import MarkerStyle
 from matplotlib.patches import Circle, PathPatch, Rectangle
 
 from snelk.engine.throws import GRAVITY
 from snelk.plots.appearance import INK, LIKELY, NOISE
 from snelk.plots.ground import outline_of
+from snelk.runs.rows import Row, Rows
 from snelk.runs.standing import reaches_at
 
 if TYPE_CHECKING:
@@ -121,24 +124,30 @@ def draw_ways(
     return drawn
 
 
+@cache
+def question_mark() -> MarkerStyle:
+    """The sign of a belief. A word as a marker is laid out anew each time; this one is once."""
+    return MarkerStyle("$?$")
+
+
 def draw_search(ax: Axes, run: Run, agent: str, t: float, colour: str) -> SearchArtists | None:
     """An agent's current search: its points and likelihood."""
-    rows = run.searches
-    rows = rows[(rows.agent == agent) & (rows.t <= t + 1e-9)]
-    if not len(rows) or rows.iloc[-1].what == "ended":
+    rows = run.rows("searches")
+    rows = rows.take(rows.equal(agent=agent) & (rows["t"] <= t + 1e-9))
+    if not len(rows) or rows.row(-1).what == "ended":
         return None
-    search = int(rows.iloc[-1].search)
-    return draw_search_until(ax, run, agent, search, t, colour)
+    return draw_search_until(ax, run, agent, int(rows.row(-1).search), t, colour)
 
 
 def draw_search_until(
     ax: Axes, run: Run, agent: str, search: int, t: float, colour: str
 ) -> SearchArtists:
     """The points and likelihoods of one search as they stood at a time."""
-    rows = run.searches
-    rows = rows[(rows.agent == agent) & (rows.search == search) & (rows.t <= t + 1e-9)]
-    moved = np.flatnonzero(rows.what.isin(["began", "moved"]).to_numpy())
-    rows = rows.iloc[moved[-1] :] if len(moved) else rows
+    rows = run.rows("searches")
+    until = (rows["search"] == search) & (rows["t"] <= t + 1e-9)
+    rows = rows.take(rows.equal(agent=agent) & until)
+    moved = np.flatnonzero(np.isin(rows["what"], ["began", "moved"]))
+    rows = rows.take(slice(moved[-1], None)) if len(moved) else rows
     marks: list[Artist] = []
     planned = [(float(r.x), float(r.y)) for r in _points(rows, "planned")]
     visited = [(float(r.x), float(r.y)) for r in _points(rows, "visited", "looked")]
@@ -155,21 +164,21 @@ def draw_search_until(
     return SearchArtists(_draw_cells(ax, run, agent, search, t), planned, visited, marks)
 
 
-def _points(rows: Any, *kinds: str) -> list[Any]:
-    return list(rows[rows.what.isin(kinds)].itertuples())
+def _points(rows: Rows, *kinds: str) -> list[Row]:
+    return list(rows.take(np.isin(rows["what"], kinds)).each())
 
 
 def _draw_cells(ax: Axes, run: Run, agent: str, search: int, t: float) -> PatchCollection | None:
-    shots = run.likelihood
-    shots = shots[(shots.agent == agent) & (shots.search == search) & (shots.t <= t + 1e-9)]
+    shots = run.rows("likelihood")
+    until = (shots["search"] == search) & (shots["t"] <= t + 1e-9)
+    shots = shots.take(shots.equal(agent=agent) & until)
     if not len(shots):
         return None
-    now = shots[shots.t == shots.t.max()]
-    half = float(now.cell.iloc[0]) / 2.0
-    places = now[["x", "y"]].to_numpy()
-    places = now[["x", "y"]].to_numpy()
+    now = shots.take(shots["t"] == shots["t"].max())
+    half = float(now["cell"][0]) / 2.0
+    places = np.stack([now["x"], now["y"]], axis=1)
     squares = [Rectangle((x - half, y - half), 2 * half, 2 * half) for x, y in places]
-    share = now.likelihood.to_numpy()
+    share = now["likelihood"]
     alpha = np.clip(0.12 + 0.78 * share / share.max(), 0.0, 0.9)
     cells = PatchCollection(squares, facecolor=LIKELY, edgecolor="none", zorder=2.6)
     cells.set_alpha(alpha)
