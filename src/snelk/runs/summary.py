@@ -14,9 +14,11 @@ if TYPE_CHECKING:
 def pairs_of(run: Record) -> list[dict[str, Any]]:
     """Per agent and target it notices: seen, heard, nearest, highest meter; as the measures say."""
     measured: dict[tuple[str, str], dict[str, float]] = {}
-    for row in run.rows("measures").each():
-        if row.agent and row.target:
-            measured.setdefault((row.agent, row.target), {})[row.measure] = row.value
+    measures = run.rows("measures")
+    of_pairs = measures.take((measures["agent"] != "") & (measures["target"] != ""))
+    columns = (of_pairs[name].tolist() for name in ("agent", "target", "measure", "value"))
+    for agent, target, measure, value in zip(*columns, strict=True):
+        measured.setdefault((agent, target), {})[measure] = value
     near = _nearest(run)
     order = {name: n for n, name in enumerate(run.names)}
     rows = []
