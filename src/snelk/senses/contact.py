@@ -106,7 +106,7 @@ class Contacts(NamedTuple):
     away: NDArray[np.float64]  # how far off the nose that is, m
     limit: NDArray[np.float64]  # how far off it could be, m
     scent_wall: NDArray[np.int32]  # the first wall in between that holds it back, or NO_WALL
-    felt: NDArray[np.bool_]  # whether touch or the zone sense has it, so that one knows where it is
+    felt: NDArray[np.bool_]  # whether touch or the zone sense has it: one knows where it is
     # (variant, agent, target, contact): how fast each sense of contact fills the meter; AT_ONCE, or
     # NaN of one that does not have it:
     fills: NDArray[np.float64]

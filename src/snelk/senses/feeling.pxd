@@ -19,6 +19,6 @@ cdef Py_ssize_t CONTACT, BY_TOUCH, BY_ZONE
 cdef void _feel(
     const unsigned char[:, :, ::1] notices,
     PoseColumns poses, BodyColumns bodies, const unsigned char[:, :, ::1] within,
-    ContactNumberColumns numbers, const double[:, :, ::1] awake, GridColumns grid, ScratchColumns scratch,
-    ContactColumns contacts,
+    ContactNumberColumns numbers, const double[:, :, ::1] awake, GridColumns grid,
+    ScratchColumns scratch, ContactColumns contacts,
 ) noexcept nogil
