@@ -117,6 +117,19 @@ def snelk_judged(scenario: snelk.Scenario) -> Any:
     return judge_batch(scenario)
 
 
+def test_without_a_meter_who_senses_is_sure_and_who_does_not_is_not(tmp_path: Path) -> None:
+    cones = {"profiles.watcher.cones": FACTS["profiles.watcher.cones"]}
+    for before, met, most in ((3.0, True, 0.0), (9.0, False, 1.0)):
+        never = {"agent": "guard", "notices": {"target": "guest", "never": True, "before": before}}
+        more = {**cones, "expect": {"it": never}}
+        scenario = scenes.scene(
+            tmp_path / str(met), states={"calm": {}}, track=WALK, end=16.0, more=more,
+            profiles=samples.SAMPLE_PROFILES,
+        )  # fmt: skip
+        _, verdicts = snelk_judged(scenario)
+        assert (bool(verdicts.met[0, 0]), verdicts.value[0, 0]) == (met, most)
+
+
 def test_measures_groups_and_sentences(tmp_path: Path) -> None:
     seen = {"of": "guard.guest.first_seen", "at_least": 3.0, "at_most": SEEN}
     none = {"of": "guard.guest.caught", "at_least": 1}
