@@ -149,13 +149,16 @@ def in_the_open(folder: Path, *, track: str, **changes: Any) -> snelk.Run:
 
 def test_the_wind_carries_a_scent_as_far_as_the_formula_says(tmp_path: Path) -> None:
     air = {"wind": 5.0, "blows_to": 180.0, "carries": 0.15, "thins": 0.0}
-    for n, at in enumerate((0.0, 60.0, 90.0, 180.0)):
-        far = 3.0 * math.exp(0.75 * math.cos(math.radians(at)))
+    # The last blows exactly along an axis.
+    for n, (at, to) in enumerate(((0, 180), (60, 180), (90, 180), (180, 180), (180, 0))):
+        air["blows_to"] = float(to)
+        far = 3.0 * math.exp(0.75 * math.cos(math.radians(at + 180 - to)))
         for off, smelt in ((far - 1e-3, True), (far + 1e-3, False)):
             x, y = off * math.cos(math.radians(at)), off * math.sin(math.radians(at))
             track = track_of((0, x, y), (1, x, y))
             run = in_the_open(tmp_path / f"{n}{smelt}", track=track, air=air)
             assert (told(run).sensed == smelt).all()
+    air["blows_to"] = 180.0
     # All that a limit is a product of is told apart, of the place that is smelt.
     fence = shapely.LineString([(0.5, -9), (0.5, 9)])
     level = scenes.level(feature("wall", "fence", fence, top=9.0, smell_through=0.4))
