@@ -117,7 +117,7 @@ class SenseAnswer:
     """The result of hearing, touch, the zone sense or smell.
 
     Attributes:
-        sense: Any but sight: `hearing`, `touch`, `zone`, `smell`.
+        sense: `hearing`, `touch`, `zone` or `smell`.
         t: When it was judged, s: for hearing when the last noise until then was.
         sensed: Whether it sensed the target.
         result: `sensed` or `heard`, the first gate that failed, or `silent`: no noise yet.
