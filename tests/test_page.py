@@ -21,6 +21,9 @@ from shapely.geometry import Polygon
 import snelk
 from snelk.page.packing import Packer
 from snelk.runs.conditions import Part
+from snelk.runs.moment import moment_of
+from snelk.runs.senses import explain_declared
+from snelk.senses.gates import SMELL, TOUCH, ZONE
 
 KEEN = {"profiles.dog.hearing.acuity": 3.0}
 MARKUP = "<img src=x onerror=document.title='taken'>"
@@ -109,6 +112,21 @@ def in_digits(gate: snelk.Gate) -> list[str]:
         f"≤ {gate.limit:g}{unit}",
         f"{abs(gate.margin):.{digits}f}{unit} {word}",
     ]
+
+
+def test_a_sense_that_is_only_declared_is_told_of_as_why_does(page: Any, night: snelk.Run) -> None:
+    ask = """
+const run = snelkPage.runs[0], [sense, agent, target, t] = arguments;
+return declaredAt(run, sense, run.agentNames.indexOf(agent), run.names.indexOf(target), t).headline;
+"""
+    told = set()
+    for sense, agent in ((TOUCH, "goose-1"), (ZONE, "bell"), (SMELL, "dog")):
+        for t in np.linspace(0.0, 90.0, 16).tolist():
+            moment, tick = moment_of(night, agent, "fox", t), night.tick_at(t)
+            answer = explain_declared(night, moment, sense, tick)
+            assert page.execute_script(ask, sense.name, agent, "fox", t) == answer.headline
+            told.add((sense.name, answer.result))
+    assert len(told) >= 5
 
 
 def test_the_panel_tells_what_why_tells(page: Any, night: snelk.Run) -> None:

@@ -23,7 +23,7 @@ from hypothesis import strategies as st
 import snelk
 from snelk.body.seeker import notes_in_order
 from snelk.engine.simulation import Simulation
-from snelk.runs import store
+from snelk.runs import arrow, store
 from snelk.runs.store import TABLES, Draft
 
 NIGHT = snelk.croft() / "night.toml"
@@ -408,3 +408,23 @@ def test_searches_are_the_same_whether_it_is_kept_where_targets_may_be_or_not() 
         assert max(map(len, points.values())) > 2
         found.append(str((notes, [values.tolist() for values in night.poses])))
     assert found[0] == found[1]
+
+
+@given(
+    st.lists(st.one_of(st.none(), st.text(max_size=5)), max_size=20),
+    st.lists(st.one_of(st.none(), st.floats(allow_nan=False)), max_size=20),
+    st.lists(st.booleans(), max_size=20),
+)
+def test_arrays_are_those_that_arrow_makes_itself(
+    words: list[str | None], values: list[float | None], truths: list[bool]
+) -> None:
+    made = arrow.texts_of(words)
+    made.validate(full=True)
+    assert made.equals(pa.array(words, pa.string()))
+    nothing = np.array([value is None for value in values], dtype=np.bool_)
+    given = np.array([value or 0.0 for value in values])
+    assert arrow.array_of(given, nothing).equals(pa.array(values, pa.float64()))
+    assert arrow.array_of(np.array(truths, dtype=np.bool_)).equals(pa.array(truths, pa.bool_()))
+    with pytest.MonkeyPatch.context() as patched:  # more text than fits in one array
+        patched.setattr(arrow, "MOST_BYTES", 3)
+        assert arrow.texts_of(words).equals(made)

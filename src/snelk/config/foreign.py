@@ -28,7 +28,7 @@ from snelk.config.recordings import (
     read_throws,
     read_tracks,
 )
-from snelk.config.tabular import Rows, read_rows
+from snelk.config.tabular import FileRows, read_rows
 from snelk.config.words import GAITS, POSTURES, PRESENT, SENSES, TRUTHS
 from snelk.errors import InputError, Problem, nearest, one_line, one_of
 from snelk.files import claim, written
@@ -433,7 +433,7 @@ class _Columns:
 
     def __init__(
         self,
-        table: Rows,
+        table: FileRows,
         conventions: Conventions,
         source: str,
         columns: Mapping[str, bool] | None = None,

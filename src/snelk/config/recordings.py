@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from snelk.config.fields import LONGEST
 from snelk.config.models import BECOMES, Change, Clock
 from snelk.config.problems import shown
-from snelk.config.tabular import Rows, read_rows
+from snelk.config.tabular import FileRows, read_rows
 from snelk.config.words import GAITS, POSTURES, PRESENT, SENSES, TRUTHS
 from snelk.errors import InputError, Problem, nearest
 
@@ -325,7 +325,7 @@ def read_sensed(path: Path) -> pd.DataFrame:
 
 
 def _above_zero(
-    table: Rows, name: str, otherwise: float, path: Path, problems: list[Problem]
+    table: FileRows, name: str, otherwise: float, path: Path, problems: list[Problem]
 ) -> NDArray[np.float64]:
     """A column of numbers above 0 that may be missing, or empty in some rows."""
     found = np.full(len(table), otherwise)
@@ -340,7 +340,7 @@ def _above_zero(
 
 def _read_table(
     path: Path, columns: dict[str, bool], formats: tuple[str, ...] = (".csv", ".parquet")
-) -> Rows:
+) -> FileRows:
     source = str(path)
     table = read_rows(path, *formats)
     problems = []
@@ -359,7 +359,7 @@ def _read_table(
 
 
 def _numbers(
-    table: Rows, names: tuple[str, ...], path: Path, problems: list[Problem]
+    table: FileRows, names: tuple[str, ...], path: Path, problems: list[Problem]
 ) -> dict[str, NDArray[np.float64]]:
     found = {}
     for name in names:
@@ -381,7 +381,7 @@ def _numbers(
 
 
 def _words(
-    table: Rows,
+    table: FileRows,
     name: str,
     words: tuple[str, ...],
     path: Path,
@@ -417,12 +417,12 @@ def _words(
     return found
 
 
-def _texts(table: Rows, name: str) -> list[str]:
+def _texts(table: FileRows, name: str) -> list[str]:
     """A column as text; empty if it is missing."""
     return table.texts(name) if name in table else [""] * len(table)
 
 
-def _given(table: Rows, name: str) -> NDArray[np.bool_]:
+def _given(table: FileRows, name: str) -> NDArray[np.bool_]:
     """In which rows a field is not empty."""
     return np.array([text != "" for text in table.texts(name)], dtype=np.bool_)
 

@@ -26,7 +26,7 @@ MOST_DEPTH = 100
 
 
 @dataclass(frozen=True)
-class Rows:
+class FileRows:
     """The rows of a table that was read.
 
     Attributes:
@@ -48,10 +48,10 @@ class Rows:
     def __getitem__(self, name: str) -> NDArray[Any]:
         return self.columns[name]
 
-    def only(self, which: NDArray[np.bool_]) -> Rows:
+    def only(self, which: NDArray[np.bool_]) -> FileRows:
         """Some of them."""
         columns = {name: values[which] for name, values in self.columns.items()}
-        return Rows(columns, self.what, self.places[which])
+        return FileRows(columns, self.what, self.places[which])
 
     def place(self, row: int | np.integer) -> str:
         """Where a row stands in its file."""
@@ -102,7 +102,7 @@ def as_text(value: object) -> str:
     return str(value).strip().encode("utf-8", "backslashreplace").decode()
 
 
-def read_rows(path: Path, *suffixes: str) -> Rows:
+def read_rows(path: Path, *suffixes: str) -> FileRows:
     """The rows of a CSV, Parquet or JSON Lines file, by its suffix.
 
     The fields of CSV are text as they stand there, without blanks around them. Parts of nested
@@ -146,7 +146,7 @@ def _by_name(path: Path, names: Sequence[str], columns: Sequence[Any]) -> dict[s
     return found
 
 
-def _csv(path: Path) -> Rows:
+def _csv(path: Path) -> FileRows:
     source, text = str(path), read_text(path)
     reader = csv.reader(io.StringIO(text, newline=""), skipinitialspace=True)
     rows: list[list[str]] = []
@@ -178,10 +178,10 @@ def _csv(path: Path) -> Rows:
         rule = "must be separated by commas"
         raise ReadError.of(source, "line 1", head[0][:40], rule, "save it with commas")
     values = np.array(rows, dtype=object).reshape(len(rows), len(head))
-    return Rows(_by_name(path, head, [*values.T]), "line", np.array(lines, dtype=np.int64))
+    return FileRows(_by_name(path, head, [*values.T]), "line", np.array(lines, dtype=np.int64))
 
 
-def _parquet(path: Path) -> Rows:
+def _parquet(path: Path) -> FileRows:
     source = str(path)
     if not path.is_file():
         raise no_such_file(path)
@@ -198,7 +198,7 @@ def _parquet(path: Path) -> Rows:
     except Exception as error:  # a damaged file fails in as many ways as there are bytes
         first = (str(error) or type(error).__name__).splitlines()[0][:100]
         raise ReadError.of(source, "", "", f"cannot be read as Parquet: {first}") from None
-    return Rows(_by_name(path, table.column_names, columns), "row", np.arange(len(table)))
+    return FileRows(_by_name(path, table.column_names, columns), "row", np.arange(len(table)))
 
 
 def _values(column: pa.ChunkedArray) -> NDArray[Any]:
@@ -217,7 +217,7 @@ def _too_many(path: Path) -> ReadError:
     return ReadError.of(str(path), "", "", rule, "split it, or use fewer samples")
 
 
-def _json_lines(path: Path) -> Rows:
+def _json_lines(path: Path) -> FileRows:
     rows: list[dict[str, Any]] = []
     lines: list[int] = []
     for number, line in enumerate(read_text(path).split("\n"), start=1):
@@ -238,7 +238,7 @@ def _json_lines(path: Path) -> Rows:
     for name in dict.fromkeys(name for row in rows for name in row):
         columns[name] = np.empty(len(rows), dtype=object)
         columns[name][:] = [row.get(name) for row in rows]
-    return Rows(columns, "line", np.array(lines, dtype=np.int64))
+    return FileRows(columns, "line", np.array(lines, dtype=np.int64))
 
 
 def _plain(name: str) -> str:

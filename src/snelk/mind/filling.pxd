@@ -5,7 +5,7 @@ from snelk.senses.columns cimport ContactColumns, SightColumns
 
 cdef double INF, NAN
 cdef Py_ssize_t AT_ONCE, DRAINING, EMPTY, FILLING, HEARD, HOLDING
-cdef Py_ssize_t SIGHT, HEARING, CONTACT, NO_SENSE, NO_CONE, IN_VIEW
+cdef Py_ssize_t SIGHT, HEARING, FIRST_CONTACT, NO_SENSE, NO_CONE, IN_VIEW
 
 @cython.locals(
     v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, k=Py_ssize_t, c=Py_ssize_t,

@@ -20,7 +20,7 @@ from snelk.mind.meter import (
     MeterNumbers,
     Meters,
 )
-from snelk.senses.contact import CONTACT, Contacts
+from snelk.senses.contact import FIRST_CONTACT, Contacts
 from snelk.senses.sight import IN_VIEW, Sight
 
 INF, NAN = float("inf"), float("nan")
@@ -78,9 +78,9 @@ def _fill(
                 for contact in range(contacts.fills.shape[3]):
                     filled = contacts.fills[v, a, j, contact]
                     if filled == INF:
-                        at_once = CONTACT + contact
+                        at_once = FIRST_CONTACT + contact
                     elif not isnan(filled) and (sense == NO_SENSE or filled > rate):
-                        rate, best, sense = filled, NO_CONE, CONTACT + contact
+                        rate, best, sense = filled, NO_CONE, FIRST_CONTACT + contact
                 if best == NO_CONE:
                     for factor in range(factors):
                         meters.factors[v, a, j, factor] = NAN

@@ -23,7 +23,7 @@ EMPTY, FILLING, AT_ONCE, HEARD, HOLDING, DRAINING = range(len(STATES))
 
 NO_SENSE = -1
 SIGHT, HEARING = range(2)
-"""The numbers of senses, as in `SENSES`; those of contact come from `CONTACT` on."""
+"""The numbers of senses, as in `SENSES`; those of contact come from `FIRST_CONTACT` on."""
 
 NO_CONE = -1
 

@@ -91,10 +91,10 @@ def words_of(codes: NDArray[np.integer], words: Iterable[str]) -> pa.DictionaryA
     return pa.DictionaryArray.from_arrays(array_of(codes, codes < 0), texts_of(words))
 
 
-def rows_of(kinds: Mapping[str, pa.DataType], rows: Sequence[Sequence[Any]]) -> pa.Table:
+def table_of_rows(kinds: Mapping[str, pa.DataType], rows: Sequence[Sequence[Any]]) -> pa.Table:
     """Rows as a table, each column of its kind; None and NaN are null.
 
-    >>> rows_of({"t": NUMBER, "agent": STRING}, [(0.5, "gander"), (None, None)]).to_pylist()
+    >>> table_of_rows({"t": NUMBER, "agent": STRING}, [(0.5, "gander"), (None, None)]).to_pylist()
     [{'t': 0.5, 'agent': 'gander'}, {'t': None, 'agent': None}]
     """
     columns = zip(*rows, strict=True) if rows else [()] * len(kinds)

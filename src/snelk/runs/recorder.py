@@ -21,7 +21,7 @@ from snelk.mind.memory import Beliefs
 from snelk.mind.messages import Message
 from snelk.mind.meter import Meters
 from snelk.mind.sharing import Saying
-from snelk.runs.arrow import rows_of
+from snelk.runs.arrow import table_of_rows
 from snelk.runs.events import EVENT_KINDS, Event
 from snelk.runs.finding import EventFinder, find_hearing, without_former
 from snelk.runs.mind_events import find_minds
@@ -262,12 +262,14 @@ class Recorder:
             events += find_minds(self.simulation, self._states[v], happenings, searches, flights)
             events.sort(key=lambda event: (event.t, EVENT_KINDS.index(event.kind)))
             into.add("noises", noise_table(self.simulation, v, made))
-            into.add("throws", rows_of(THROW_COLUMNS, throw_rows(self.simulation, flights)))
-            into.add("states", rows_of(STATE_COLUMNS, self._states[v]))
-            into.add("effects", rows_of(EFFECT_COLUMNS, effects))
+            into.add("throws", table_of_rows(THROW_COLUMNS, throw_rows(self.simulation, flights)))
+            into.add("states", table_of_rows(STATE_COLUMNS, self._states[v]))
+            into.add("effects", table_of_rows(EFFECT_COLUMNS, effects))
             turns = [(t, each) for t, each in self._turns if each.variant == v and t <= end]
-            into.add("turns", rows_of(TURN_COLUMNS, turn_rows(self.simulation, v, turns, began)))
-            into.add("searches", rows_of(SEARCH_COLUMNS, searches))
+            into.add(
+                "turns", table_of_rows(TURN_COLUMNS, turn_rows(self.simulation, v, turns, began))
+            )
+            into.add("searches", table_of_rows(SEARCH_COLUMNS, searches))
             into.add("events", event_table(events))
 
     def _made(self) -> Noises:
@@ -324,7 +326,7 @@ class Recorder:
             simulation, v, signals, self._flushed, taken, effects,
             [(t, each) for t, each in self._turns if each.variant == v],
         )  # fmt: skip
-        into.add("voices", rows_of(VOICE_COLUMNS, self._voices[v]))
+        into.add("voices", table_of_rows(VOICE_COLUMNS, self._voices[v]))
         self._voices[v].clear()
         shots = [shot for shot in self._snapshots if shot.variant == v and shot.t <= end]
         into.add("likelihood", likelihood_table(simulation, shots))

@@ -14,7 +14,7 @@ from snelk.config.words import GAITS, POSTURES, SENSES
 from snelk.level.grid import NO_WALL
 from snelk.mind.memory import NO_BELIEF, SENSED_NOW, SOURCES, Beliefs, uncertainty
 from snelk.mind.meter import EMPTY, FACTORS, STATES, Meters
-from snelk.runs.arrow import numbers_of, rows_of, table_of, texts_of, words_of
+from snelk.runs.arrow import numbers_of, table_of, table_of_rows, texts_of, words_of
 from snelk.runs.events import EVENT_COLUMNS, Event
 from snelk.senses.bodies import Poses, blocker_codes, blockers_of
 from snelk.senses.contact import NO_ZONE, SENSED, Contacts
@@ -451,4 +451,4 @@ def contact_table(
 
 def event_table(events: list[Event]) -> pa.Table:
     """The events as a table."""
-    return rows_of(EVENT_COLUMNS, [event.row() for event in events])
+    return table_of_rows(EVENT_COLUMNS, [event.row() for event in events])

@@ -29,7 +29,7 @@ NO_ZONE = -1
 BY_TOUCH, BY_ZONE, BY_SMELL = range(len(CONTACTS))
 """The senses of contact by their number, as in `Contacts.fills`."""
 
-CONTACT = SENSES.index(TOUCH)
+FIRST_CONTACT = SENSES.index(TOUCH)
 """The number of the first of them among all senses."""
 
 AT_ONCE = float("inf")

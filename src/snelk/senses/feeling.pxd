@@ -8,7 +8,7 @@ from snelk.senses.columns cimport (
 
 cdef double NAN, EDGE
 cdef Py_ssize_t NO_WALL, NO_ZONE, PRESENT, CARES, AWAKE, RADIUS, WALL, INSIDE, SENSED
-cdef Py_ssize_t CONTACT, BY_TOUCH, BY_ZONE
+cdef Py_ssize_t FIRST_CONTACT, BY_TOUCH, BY_ZONE
 
 @cython.locals(
     v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t, agents=Py_ssize_t,

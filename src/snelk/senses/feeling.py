@@ -14,7 +14,7 @@ from snelk.senses.contact import (
     BY_TOUCH,
     BY_ZONE,
     CARES,
-    CONTACT,
+    FIRST_CONTACT,
     INSIDE,
     NO_ZONE,
     PRESENT,
@@ -51,8 +51,8 @@ def _feel(
             if not (numbers.feels[v, a] or numbers.watches[v, a]):
                 continue
             i = numbers.characters[a]
-            touch_awake = awake[CONTACT + BY_TOUCH, v, a]
-            zone_awake = awake[CONTACT + BY_ZONE, v, a]
+            touch_awake = awake[FIRST_CONTACT + BY_TOUCH, v, a]
+            zone_awake = awake[FIRST_CONTACT + BY_ZONE, v, a]
             height = bodies.height[v, i, poses.posture[p, i]]
             middle = poses.z[p, i] + 0.5 * height
             for j in range(targets):
