@@ -22,7 +22,7 @@ def _agent_without_senses(scenario: Scenario) -> Found:
         profile = scenario.setup.profile_of(name)
         if not profile.teams() and profile.ladder is None:
             reason = f'its profile "{scenario.setup.cast[name].profile}" has no sense'
-            fix = f"add a cone or {either(SINGLE_SENSES)}"
+            fix = f"add a {either(('cone', *SINGLE_SENSES))}"
             yield key_path(("cast", name)), reason, fix
 
 
