@@ -8,7 +8,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --prefer-binary --no-compile
 # On all processors, and without the tests that packages bring: a third of the time that pip takes.
-COMPILE := $(BIN)/python -m compileall -q -j 0 -x /tests/ $(VENV)/lib src || true
+COMPILE := $(BIN)/python -m compileall -q -j 0 -x '/lib/.*/tests/' $(VENV)/lib src tests conftest.py || true
 
 # There are no large matrices here, and threads for them wait busily.
 export OPENBLAS_NUM_THREADS := 1
@@ -29,7 +29,7 @@ types: $(VENV)/.ready-dev
 	$(BIN)/pyrefly check --summary=none
 
 tests: $(VENV)/.ready-dev
-	$(BIN)/pytest -n auto --dist loadfile --no-loadscope-reorder
+	$(BIN)/pytest -n auto --dist loadfile --no-loadscope-reorder --assert=plain --showlocals
 
 bench: $(VENV)/.ready-dev
 	$(PIP) -e '.[dev]'

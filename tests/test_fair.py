@@ -208,7 +208,7 @@ def test_cover_is_out_of_view_for_as_long_as_it_has_to_be(hold: float, needed: f
 
 def test_the_command_tells_zones_and_fails_where_too_much_is_unfair(tmp_path: Path) -> None:
     night = snelk.mill() / "night.toml"
-    words = ["--target", "mouse", "--cell", "2.5", "--every", "45"]
+    words = ["--target", "mouse", "--cell", "3", "--every", "45"]
     said = command("fair", night, *words, "--most", "1", "--out", "fair.csv",
                    "--figure", "f.png", "--floor", "ground", cwd=tmp_path)  # fmt: skip
     assert "meal floor" in said
@@ -218,7 +218,7 @@ def test_the_command_tells_zones_and_fails_where_too_much_is_unfair(tmp_path: Pa
     assert 0.0 < data["unfair"] < 1.0
     assert command("fair", night, *words, "--most", "0", cwd=tmp_path, code=1) == ""
     assert (tmp_path / "f.png").stat().st_size > 10_000
-    found = snelk.fairness(night, target="mouse", cell=2.5, every=45.0)
+    found = snelk.fairness(night, target="mouse", cell=3.0, every=45.0)
     html = found._repr_html_()
     assert "meal floor" in html
     assert f"{found.share:.0%} of what is noticed is unfair" in html
@@ -227,10 +227,10 @@ def test_the_command_tells_zones_and_fails_where_too_much_is_unfair(tmp_path: Pa
     noticed = (~np.isnan(found.lost)).any(axis=0)
     assert len(drawn.cells[0].get_array()) == int((on & noticed).sum())
     named = snelk.fairness(
-        snelk.croft() / "night.toml", sign="wary", late="sure", cell=5.0, every=30.0
+        snelk.croft() / "night.toml", sign="wary", late="sure", cell=8.0, every=30.0
     )
     numbered = snelk.fairness(
-        snelk.croft() / "night.toml", sign=0.3, late=1.0, cell=5.0, every=30.0
+        snelk.croft() / "night.toml", sign=0.3, late=1.0, cell=8.0, every=30.0
     )
     with_both = [a for a in named.agents if np.isfinite(named.late[a])]
     assert 3 < len(with_both) <= len(named.agents)

@@ -226,9 +226,9 @@ def test_a_figure_that_fails_leaves_the_good_one(
     assert inside(tmp_path) == ["a.png"]
 
 
-@pytest.mark.parametrize("encoding", ["ascii", "latin-1", "cp1252"])
-def test_answers_fit_any_encoding(encoding: str, short: snelk.Run) -> None:
-    for words in (["events"], ["events", "--json"], ["why", "owl", "fox", "--at", "1"]):
+@pytest.mark.parametrize(("encoding", "some"), [("ascii", 3), ("latin-1", 1), ("cp1252", 1)])
+def test_answers_fit_any_encoding(encoding: str, some: int, short: snelk.Run) -> None:
+    for words in (["why", "owl", "fox", "--at", "1"], ["events"], ["events", "--json"])[:some]:
         line = [words[0], str(short.folder), *words[1:]]
         done = subprocess.run(
             [sys.executable, "-m", "snelk", *line], capture_output=True, check=False,
@@ -305,11 +305,11 @@ print(grid.has_triangles, live.readout(), [each.tolist() for each in cast_rays(g
     ]
     assert said[0].stdout == said[1].stdout
     assert said[0].stdout.startswith(b"True ")
-    # And such as catches: each loop by itself, of the cases that it is tried with every eighth.
+    # And such as catches: each loop by itself, of the cases that it is tried with every twelfth.
     loops = [Path(__file__).with_name(f"test_{name}.py") for name in ("loops", "attention", "ways")]
-    words = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", *map(str, loops)]
-    words += ["-k", "not crowded and not another_size"]  # which take longer than all others
-    few = {**env, "SNELK_EVERY": "8"}
+    words = [sys.executable, "-m", "pytest", "-q", "-x", "--assert=plain", "-p", "no:cacheprovider"]
+    words += [*map(str, loops), "-k", "not crowded and not another_size"]  # which take longer than all others
+    few = {**env, "SNELK_EVERY": "12"}
     done = subprocess.run(words, capture_output=True, text=True, env=few, check=False)
     assert done.returncode == 0, done.stdout
 

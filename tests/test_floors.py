@@ -334,7 +334,7 @@ def test_ways_over_floors_are_those_of_a_fine_graph_of_small_steps(clearance: fl
     del half[1]["properties"]["height"]
     links = [link("ladder", LADDER), link("drop", DROP, one_way=True)] if clearance else []
     level = level_of(*half, shelf, wall, *links)
-    spots, fine = [], 0.12 if clearance == 0.0 else 0.2
+    spots, fine = [], 0.15 if clearance == 0.0 else 0.2
     for _, area in level.data.floors:
         low_x, low_y, high_x, high_y = area.bounds
         xs, ys = np.arange(low_x + 0.03, high_x, fine), np.arange(low_y + 0.03, high_y, fine)

@@ -51,7 +51,7 @@ def feature(kind: str, name: str, shape: shapely.Geometry, **more: object) -> di
     share=st.sampled_from([0.0, 0.3, 1.0]),
     x=st.floats(2, 25),
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=40, deadline=None)
 def test_a_noise_is_heard_within_the_product_of_all_factors(
     tmp_path_factory: pytest.TempPathFactory,
     reach: float,

@@ -68,7 +68,7 @@ curve = st.lists(
     ambient=st.floats(0, 1),
     crouched=st.booleans(),
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 def test_the_rate_is_the_product_of_the_factors_and_curves_are_linear(
     tmp_path_factory: pytest.TempPathFactory,
     distance: list[tuple[float, float]],

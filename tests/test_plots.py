@@ -110,7 +110,7 @@ def test_map_from_near_and_of_chosen_agents(night: snelk.Run) -> None:
 def test_an_axis_of_ones_own_is_drawn_on_or_gives_way(
     night: snelk.Run, walk_sweep: snelk.Sweep, tmp_path: Path
 ) -> None:
-    figure = Figure(figsize=(20, 12))
+    figure = Figure(figsize=(12, 7.2))
     axes = [*figure.subplots(2, 3).ravel(), figure.add_axes((0.4, 0.4, 0.1, 0.1))]
     places = [ax.get_position() for ax in axes]
     assert snelk.plot_map(night, at=1.0, ax=axes[0]).axes is axes[0]
@@ -125,11 +125,11 @@ def test_an_axis_of_ones_own_is_drawn_on_or_gives_way(
     assert not {*axes[2:]} & {*figure.axes}
     for place, drawn in zip(places[2:], panels, strict=True):
         for ax in drawn.axes if isinstance(drawn.axes, list) else [drawn.axes]:
-            middle = ax.get_window_extent().get_points().mean(axis=0) / (2000, 1200)
+            middle = ax.get_window_extent().get_points().mean(axis=0) / (1200, 720)
             assert place.contains(*middle)
     saved = panels[2].save(tmp_path / "all.png")
     with Image.open(saved) as image:
-        assert image.size == (2000, 1200)
+        assert image.size == (1200, 720)
 
 
 def test_timeline_has_a_lane_per_pair_and_a_band_per_stretch(night: snelk.Run) -> None:

@@ -89,8 +89,8 @@ def test_rows_that_go_to_disk_as_they_come_are_those_of_memory(
 
 def test_a_variant_is_the_same_in_a_batch_of_many_as_alone(night: snelk.Run) -> None:
     rng = np.random.default_rng(1)
-    variants: list[dict[str, object]] = [{"clock.end": 12.0, "clock.start": 8.0}] * 40
-    for n in range(40):
+    variants: list[dict[str, object]] = [{"clock.end": 12.0, "clock.start": 8.0}] * 25
+    for n in range(25):
         variants[n] = {
             "clock.start": 37.6,
             "clock.end": 40.0,
@@ -113,7 +113,7 @@ def test_a_variant_is_the_same_in_a_batch_of_many_as_alone(night: snelk.Run) -> 
     scenario = snelk.load(NIGHT)
     batch = snelk.run_batch(scenario, variants=variants)
     assert len({len(run.events) for run in batch}) > 5
-    for n in (0, 1, 27, 38):
+    for n in (0, 1, 23):
         alone = snelk.run(scenario, overrides=variants[n])
         assert same_tables(batch[n], alone), n
         assert batch[n].info == alone.info
@@ -340,7 +340,7 @@ def test_tables_of_a_run_just_written_stay_whatever_becomes_of_its_folder(
 
 def test_many_ticks_at_once_come_to_what_one_after_the_other_does() -> None:
     """Also when loops are called again in the middle, and after somebody has spoken up."""
-    variants = [{"seed": n} for n in range(3)]
+    variants = [{"seed": n, "clock.end": 60.0} for n in range(3)]
     one, many = (Simulation(snelk.croft() / "night.toml", variants=variants) for _ in range(2))
     one.maker.give("bell", (30.0, 20.0, 0.0), 40.0, None)
     many.maker.give("bell", (30.0, 20.0, 0.0), 40.0, None)

@@ -203,7 +203,7 @@ def test_whatever_is_played_replies_are_as_their_schema_says(path: Path) -> None
     rnd, scenario = random.Random(4), snelk.load(path)
     client = Client(Talk(scenario), spare={"boy": 1} if path == MILL else {"gander": 1})
     names, cast = list(scenario.tracks), list(scenario.setup.cast)
-    for n in range(400):
+    for n in range(250):
         poses = {
             name: {
                 "place": [rnd.uniform(0, 12), rnd.uniform(0, 8), 0],

@@ -31,7 +31,7 @@ METER = {
     "fill_time": 2.5, "drain_time": 3.0, "drain_after": 0.4, "at_once": 0.6, "noise_gain": 0.3,
     "distance": [[0.2, 1.0], [1.0, 0.3]], "motion": [[0.0, 0.4], [1.5, 1.0]], "crouched": 0.5,
 }  # fmt: skip
-SEEDS = int(os.environ.get("SNELK_SNEAK_SEEDS", "10"))
+SEEDS = int(os.environ.get("SNELK_SNEAK_SEEDS", "6"))
 """So many small levels; fifty take half a minute."""
 
 PEN = shapely.box(0.1, 0.1, 3.5, 3.5)
@@ -128,10 +128,10 @@ def search_of(alone: snelk.Scenario) -> Search:
     )
 
 
-@pytest.mark.parametrize("some", range(SEEDS // 10))
+@pytest.mark.parametrize("some", range(SEEDS // 6))
 def test_no_way_of_all_there_are_is_better(some: int, tmp_path: Path) -> None:
     seen = 0
-    for seed in range(10 * some, 10 * some + 10):
+    for seed in range(6 * some, 6 * some + 6):
         scenario = yard(tmp_path / str(seed), seed)
         alone = without(scenario, "guest")
         search, layers = search_of(alone), 7
@@ -146,7 +146,7 @@ def test_no_way_of_all_there_are_is_better(some: int, tmp_path: Path) -> None:
         assert [(each.layer, each.peak) for each in found] == stairs
         assert all(each.highest.max() == each.peak for each in found)
         seen += len(stairs) > 1
-    assert seen >= 5  # there was something to weigh
+    assert seen >= 3  # there was something to weigh
 
 
 SEEN = np.full((1, 1, 1), True)

@@ -136,7 +136,7 @@ def test_a_stand_in_is_sensed_as_somebody_who_stands_there() -> None:
     here, seen = Here(night), 0
     poses = snelk.run(night).poses
     fox = poses[poses.id == "fox"].set_index("t")
-    for _ in range(8):
+    for _ in range(4):
         near = fox.loc[rnd.choice([31.7, 52.3])]
         place = tuple(round(float(near[axis]) + rnd.uniform(-5, 5), 2) for axis in "xy")
         run = snelk.run(night.changed({"cast.bell.at": [*place], "cast.bell.z": 0.0}))
@@ -156,7 +156,7 @@ def test_a_stand_in_is_sensed_as_somebody_who_stands_there() -> None:
                 seen += each.gate == "in_view"
                 if each.gate in ("in_view", "line_of_sight"):
                     assert each.exposure == pytest.approx(told.exposure)
-    assert seen > 3
+    assert seen > 2
 
 
 CHANGES: dict[str, dict[str, Any]] = {
