@@ -179,6 +179,8 @@ def test_somebody_who_lies_still_and_something_that_is_gone(tmp_path: Path) -> N
     assert (first.t.min(), first.t.max()) == pytest.approx((3.1, 6.1), abs=0.11)
     assert (second.t.min(), second.t.max()) == pytest.approx((8.1, 10.0), abs=0.11)
     assert set(rows.posture) == {"prone"}
+    creeps = walk((0, 800, "prone"), (12, 800.001, "prone"))  # also far out: 8 µm in a tick
+    assert there(snelk.run(scene(tmp_path, {"still": "guest"}, track=creeps, **quiet))) is None
     # Its body, which hides what is behind it, does not hide that it lies there.
     hides = {f"bodies.{still.setup.body_name_of('guest')}.blocks": True}
     run = snelk.run(scene(tmp_path, {"still": "guest"}, track=lies, **hides))

@@ -76,13 +76,13 @@ def test_together_they_find_sooner_and_do_not_meet(tmp_path: Path) -> None:
     results = [
         each
         for method in ("likelihood", "nearby", "hideouts")
-        for n in range(12)
+        for n in range(14)
         for each in snelk.compare_company(
             yard(tmp_path / f"{method} {n}", n, method), "watch", seeds=[0]
         )
     ]
     together, alone = means_by_company(results)
-    assert together["searched"] == alone["searched"] == 36
+    assert together["searched"] == alone["searched"] == 42
     assert together["found"] >= alone["found"]
     assert together["until_found"] < 0.95 * alone["until_found"]
     assert together["walked"] < alone["walked"]

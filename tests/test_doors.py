@@ -14,8 +14,10 @@ import shapely
 from browser import opened as shown
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from test_games import played
 
 import snelk
+from snelk.body.world import World
 from snelk.level.columns import plain
 from snelk.level.level import Level
 
@@ -130,6 +132,34 @@ def test_a_door_opens_for_who_comes_up_to_it_slowly_too(tmp_path: Path) -> None:
     at = 6.0 - 0.8 * np.sin(opened * 10 * np.pi / 120)
     radius = run.setup.body_of("guest").radius
     assert 0.0 < at - 5.0 - radius <= 0.05 + 0.8 * np.pi / 120
+
+
+def test_doors_are_tended_whenever_somebody_is_near(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """As if that were done at every tick; also in a game that moves people at random."""
+    mill, ticks = snelk.mill() / "night.toml", []
+    variants = [{"seed": n, "doors.hatch.open": n == 1} for n in range(3)]
+
+    def every(name: str) -> list[Any]:
+        batch = [run.events for run in snelk.run_batch(mill, variants=variants)]
+        games = [played(mill, tmp_path / f"{name} {n}", n)[0]["events"] for n in (5, 6)]
+        return batch + games
+
+    prepare, lay_out = World.prepare, World.lay_out
+
+    def at_each(world: World, do: Any, *arguments: Any) -> None:
+        do(world, *arguments)
+        ticks.append(world.ladders.tick)
+        world._next_opening[0] = -np.inf
+
+    seldom = every("seldom")
+    monkeypatch.setattr(World, "prepare", lambda world: at_each(world, prepare))
+    monkeypatch.setattr(World, "lay_out", lambda world, senses: at_each(world, lay_out, senses))
+    for events, same in zip(seldom, every("always"), strict=True):
+        assert events.equals(same)
+        assert (events.kind == "opened").sum() > 1
+    assert len(ticks) > 1000
 
 
 def test_who_may_not_open_a_door_cannot_get_through_until_it_stands_open(tmp_path: Path) -> None:

@@ -308,7 +308,11 @@ print(grid.has_triangles, live.readout(), [each.tolist() for each in cast_rays(g
     # And such as catches: each loop by itself, of the cases that it is tried with every twelfth.
     loops = [Path(__file__).with_name(f"test_{name}.py") for name in ("loops", "attention", "ways")]
     words = [sys.executable, "-m", "pytest", "-q", "-x", "--assert=plain", "-p", "no:cacheprovider"]
-    words += [*map(str, loops), "-k", "not crowded and not another_size"]  # which take longer than all others
+    words += [
+        *map(str, loops),
+        "-k",
+        "not crowded and not another_size",
+    ]  # which take longer than all others
     few = {**env, "SNELK_EVERY": "12"}
     done = subprocess.run(words, capture_output=True, text=True, env=few, check=False)
     assert done.returncode == 0, done.stdout

@@ -95,6 +95,31 @@ cdef class BodyStageColumns(Columns):
     cdef public signed char[:, :, ::1] caught
 
 
+cdef class UpkeepColumns(Columns):
+    cdef public bint disproves, any_ignores, grows, any_clues
+    cdef public const double[:, ::1] seen_empty, boxes, shuts_at, radii, bounds, seconds, within
+    cdef public const double[:, ::1] reach, routine_rank
+    cdef public double[:, :, ::1] empty_for, lay, put
+    cdef public unsigned char[:, :, ::1] is_empty, ignored, seen_to
+    cdef public BodyColumns bodies
+    cdef public SightNumberColumns numbers
+    cdef public SightLimitColumns limits
+    cdef public AroundColumns around
+    cdef public LightColumns lamps
+    cdef public ZoneColumns zones
+    cdef public GridColumns grid
+    cdef public ScratchColumns scratch
+    cdef public double[:, ::1] spot, since
+    cdef public unsigned char[::1] looked
+    cdef public const unsigned char[:, ::1] ignores, opened, clue_on, lit, removed
+    cdef public const int[::1] doors, link_starts, link_doors
+    cdef public const double[::1] next_opening
+    cdef public const signed char[:, ::1] clue
+    cdef public const int[:, ::1] clue_of
+    cdef public unsigned char[:, ::1] away
+    cdef public signed char[:, :, ::1] news
+
+
 cdef class PlaceStageColumns(Columns):
     cdef public GivenColumns tracked
     cdef public const int[::1] characters

@@ -33,6 +33,10 @@ class BodyStageColumns(Columns):
     """Those of `BodyStage`."""
 
 
+class UpkeepColumns(Columns):
+    """Those of `Upkeep`."""
+
+
 class PlaceStageColumns(Columns):
     """Those of `PlaceStage`."""
 

@@ -51,6 +51,8 @@ class Doors:
         shuts_at: (variant, wall) when a door shuts by itself, s; infinite for never.
         changed: (variant,) whether a door was opened or shut, so that ways are others.
         opened_by: (variant, wall) the agent that opened it last, or NOBODY.
+        lit: (variant, zone) which zones of `lights` are switched on.
+        boxes: (door, 4) least x, y and greatest x, y of each of `walls`, m.
     """
 
     def __init__(
@@ -64,7 +66,12 @@ class Doors:
         self.changed = np.zeros(len(setups), dtype=np.bool_)
         self.opened_by = np.full(opened.shape, NOBODY, dtype=np.int64)
         self._outlines = {wall: level.outline_of(wall) for wall in self.walls}
-        self._boxes = {wall: outline.bounds for wall, outline in self._outlines.items()}
+        boxes = [self._outlines[wall].bounds for wall in self.walls]
+        self.boxes = np.array(boxes, np.float64).reshape(-1, 4)
+        self.lit = np.zeros((len(setups), len(self.zones)), dtype=np.bool_)
+        for v, setup in enumerate(setups):
+            for name in setup.lights:
+                self._mind_light(v, self.zones.index(name))
 
     def rules_of(self, v: int, wall: int) -> Door:
         """What the scenario says of a door."""
@@ -88,16 +95,19 @@ class Doors:
             if float(self._zone_light[v, zone]) == light:
                 return None
             self._zone_light[v, zone] = light
+            self._mind_light(v, zone)
         return Turn(v, name, is_door, is_on, by, cause)
 
     def is_on(self, v: int, word: str, name: str) -> bool:
         """Whether a door is `open`, or a light `lit`, in one variant."""
         if word == "open":
             return bool(self.opened[v, self.level.wall_names.index(name)])
-        zone = self.zones.index(name)
+        return bool(self.lit[v, self.zones.index(name)])
+
+    def _mind_light(self, v: int, zone: int) -> None:
+        """Whether a light is lit; also one that is as bright while it is dark."""
         own, now = self.level.zone_light[zone], self._zone_light[v, zone]
-        # A light that is as bright while it is dark counts as lit.
-        return bool(now == own or own == self.setups[v].lights[name].dark)
+        self.lit[v, zone] = now == own or own == self.setups[v].lights[self.zones[zone]].dark
 
     def are_on(self, word: str, name: str) -> Truths:
         """(variant,) the same in all of them."""
@@ -149,15 +159,13 @@ class Doors:
         now = frozenset(wall for wall in self.walls if self.opened[v, wall])
         return now | self.may_open(v, whom)
 
-    def are_near(self, x: float, y: float, reach: float) -> bool:
-        """Whether any door's outline may be within a reach of a place, m."""
-        return bool(self._near(x, y, reach))
-
     def _near(self, x: float, y: float, reach: float) -> list[int]:
         """The doors whose outline may be within a reach of a place, m."""
         return [
             wall
-            for wall, (low_x, low_y, high_x, high_y) in self._boxes.items()
+            for wall, (low_x, low_y, high_x, high_y) in zip(
+                self.walls, self.boxes.tolist(), strict=True
+            )
             if low_x - reach <= x <= high_x + reach and low_y - reach <= y <= high_y + reach
         ]
 

@@ -203,10 +203,6 @@ class Motion:
             here, left = place, left - takes
         return (*here.tolist(), heading)
 
-    def has_links_ahead(self, v: int, a: int) -> bool:
-        """Whether there is still a link to take on its path."""
-        return bool(self._halt[v, a] >= 0)
-
     def link_within(self, v: int, a: int, reach: float) -> int:
         """The first link on its path within a distance, m, by number; -1 for none."""
         halt = int(self._halt[v, a])

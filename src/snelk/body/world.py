@@ -10,9 +10,9 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from snelk.body.agent import LOOK_CODES, Me
+from snelk.body.agent import LOOK_CODES
 from snelk.body.answering import answer
-from snelk.body.clues import Clues, SeenTo
+from snelk.body.clues import Clues
 from snelk.body.columns import (
     BodyStageColumns,
     EntryStageColumns,
@@ -21,6 +21,7 @@ from snelk.body.columns import (
     PlaceStageColumns,
     StandingColumns,
     TimingColumns,
+    UpkeepColumns,
 )
 from snelk.body.company import Company
 from snelk.body.doors import BY_ITSELF, Doors
@@ -45,8 +46,9 @@ from snelk.body.registry import registered
 from snelk.body.scene import Footing, Note, Place, Senses, Snapshot
 from snelk.body.stage import BodyStage, PlaceStage
 from snelk.body.standing import NEWLY, SLACK, Standing, Timing
+from snelk.body.tending import mind_clues
 from snelk.body.thinking import Thinking
-from snelk.body.visibility import looks_at
+from snelk.body.upkeep import DOORSTEP, IN_ORDER, SEEN_TO, Upkeep
 from snelk.body.walker import Walker
 from snelk.chance import stream_at_once
 from snelk.config.minds import Effects, Ladder, State
@@ -62,8 +64,9 @@ from snelk.level.ways import Ways
 from snelk.mind.attention import Attention
 from snelk.mind.columns import MeterColumns, SignalColumns
 from snelk.mind.ladder import NO_LADDER, NO_TRANSITION, Ladders, Step
-from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, SMELT, MemoryNumbers, forget
-from snelk.mind.signals import NOBODY, PLACE, Signals
+from snelk.mind.memory import MemoryNumbers, forget
+from snelk.mind.signals import NOBODY, Signals
+from snelk.mind.stage import TellStage
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import (
     AroundColumns,
@@ -84,9 +87,6 @@ Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
 Caused = tuple[Effects | None, str]
-
-DOORSTEP = 0.05
-"""Whoever is no more than this, and what it walks in a tick, from a door begins to open it, m."""
 
 ON_ITS_WAY = "on its way"
 """Why an agent opens a door."""
@@ -115,6 +115,7 @@ class World:
         ignored: (variant, agent, target) who is not worth a focus at this tick.
         named: What conditions ask for with a name, as compiled loops read it.
         prepares: Whether something is to be done before anybody attends to anything; see `prepare`.
+        upkeep: What every tick has to look after beside minds and moving.
         has_speeds: Whether any speed goes by how much of a path is left.
         laid_signals: The same as compiled loops read them.
         taken: The transitions of the last tick.
@@ -190,10 +191,10 @@ class World:
         self.active |= bool(self.outcomes.waiting or self.doors.walls or played)
         self.ladders.out[...] = self.outcomes.removed[:, self.characters]
         self._has_caught, self._was_caught, self._has_seen_to = np.zeros((3, *shape), np.bool_)
-        self.clues = Clues(setups, self.characters, self.doors, bodies)
+        self.clues = Clues(setups, len(self.agents), self.doors)
         self.active |= self.clues.any
         self._routine_rank = np.array(
-            [[_routine_rank(each) for each in row] for row in self.ladders.ladders]
+            [[_routine_rank(each) for each in row] for row in self.ladders.ladders], np.float64
         ).reshape(shape)
         self.entered = np.full((*shape, 3), np.nan)
         self._looked_up: dict[tuple[str, str], tuple[NamedSignals, Numbers]] = {}
@@ -207,7 +208,6 @@ class World:
                 for r in empty
             ]
         ).reshape(shape)
-        self._disproves = ~np.isnan(self._seen_empty)
         # For how long each agent has seen each target's place empty, s; last that of a place.
         self.empty_for = np.zeros((*shape, len(self.names) + 1))
         self._read_teams()
@@ -215,12 +215,13 @@ class World:
         self._catches = not np.isnan(self._catch).all()
         self._grows = grows
         self._tracked = tuple(tracks)
-        self._bounds = [self._bounds_of(setup, tracks) for setup in setups]
-        self.prepares = grows or self._any_ignores or bool(self._disproves.any())
-        self.prepares |= bool(self.doors.walls)
+        self._bounds = np.array([self._bounds_of(setup, tracks) for setup in setups])
+        disproves = not np.isnan(self._seen_empty).all()
+        self.prepares = grows or bool(self._ignores.any()) or disproves or bool(self.doors.walls)
         self._opening: dict[tuple[int, int], tuple[int, float]] = {}
         self._given: Poses | None = None  # where a game says that those are whom it moves
-        self._came_from: Numbers | None = None  # (variant or 1, character, 2) a tick ago
+        self._poses_of: tuple[Poses, ...] = ()  # of even ticks, and of odd ones
+        self._next_opening = np.full(1, np.inf)  # s: when a door that somebody opens is open
         self._radii = np.array(
             [[setup.body_of(name).radius for name in self.names] for setup in setups]
         )
@@ -256,6 +257,7 @@ class World:
         }
         self.stage: BodyStage  # the same
         self.named: NamedSignals  # the same
+        self.upkeep: Upkeep  # the same
         self._entries = self._laid_out_entries()
         for v, a in where(self.ladders.used):
             self._enter(v, a)
@@ -298,18 +300,11 @@ class World:
         self._others = np.ascontiguousarray(own[:, :, None] != own[:, None, :])
         self._team_of = own
         leashes = [[setup.cast[name].leash for name in agents] for setup in self.setups]
-        self._territories: dict[str, Truths] = {
-            zone: np.array(
-                [[each is not None and each.zone == zone for each in row] for row in leashes]
-            )
-            for zone in {each.zone for row in leashes for each in row if each}
-        }
-        self._territory = np.full((len(self.setups), len(agents)), -1, dtype=np.int32)
-        for zone, mine in self._territories.items():
-            self._territory[mine] = self.level.zone_index(zone)
+        zones = [[each and self.level.zone_index(each.zone) for each in row] for row in leashes]
+        zones = [[-1 if each is None else each for each in row] for row in zones]
+        self._territory = np.array(zones, np.int32).reshape(len(self.setups), len(agents))
         ignores = [[each is not None and each.outside == "ignore" for each in r] for r in leashes]
         self._ignores: Truths = np.array(ignores, np.bool_).reshape(len(self.setups), -1)
-        self._any_ignores = bool(self._ignores.any())
 
     def _read_states(self) -> None:
         shape = self.ladders.least.shape
@@ -394,15 +389,15 @@ class World:
         self.thinking.seeker.forget_snapshots()
 
     def prepare(self) -> None:
-        """Grow the ground, drop disproved beliefs, and ignore targets outside territories."""
+        """Grow the ground, drop disproved beliefs, and tend doors, as far as there is anything."""
         if self._grows:
             self._grow_ground(self.senses.poses)
-        if self._disproves.any():
-            self._look_for_the_gone()
-        if self._any_ignores:
-            self._find_ignored()
+        for v, a, slot in np.argwhere(plain(self.upkeep).is_empty).tolist():
+            self._disprove(v, a, slot)
         if self.doors.walls:
             self._tend_doors()
+            opening = (until for _, until in self._opening.values())
+            self._next_opening[0] = min(opening, default=np.inf)
 
     def _tend_doors(self) -> None:
         """Open doors for those that reach them, and let doors shut by themselves."""
@@ -415,9 +410,6 @@ class World:
         for v, a in where(motion.driven & motion.on_way & (motion.link < 0)):
             radius = float(self._radii[v, self.characters[a]])
             reach = float(motion.pace[v, a]) * self.dt + DOORSTEP
-            near = self.doors.are_near(float(motion.x[v, a]), float(motion.y[v, a]), reach + radius)
-            if not near and not motion.has_links_ahead(v, a):
-                continue
             if (
                 (v, a) in self._opening
                 or self.ended[v]
@@ -444,26 +436,23 @@ class World:
 
     def _let_through(self, poses: Poses) -> None:
         """Open doors at once for characters moved from outside that would walk into them."""
-        here = np.stack([poses.x, poses.y], axis=2)
-        here[~poses.present] = np.nan  # who comes in comes from nowhere
-        before, self._came_from = self._came_from, here
-        if before is None or before.shape != here.shape:
+        if self.ladders.tick == 0:
             return
-        along = here - before
-        moves = (np.abs(along) > 0.0).any(axis=2) & ~np.isnan(along[:, :, 0])
+        before = self._poses_of[1 if poses is self._poses_of[0] else 0]
+        along = np.stack([poses.x - before.x, poses.y - before.y], axis=2)
+        moves = (along != 0.0).any(axis=2) & poses.present & before.present
         agents = {j: a for a, j in enumerate(self.characters.tolist())}
-        for p, j in where(moves):
-            for v in [p] if len(here) > 1 else range(len(self.setups)):
+        for p, j in where(moves):  # who comes in comes from nowhere
+            for v in [p] if len(along) > 1 else range(len(self.setups)):
                 a = agents.get(j, NOBODY)
                 if not self.ended[v] and (a < 0 or not self.motion.driven[v, a]):
-                    self._open_ahead_of(v, a, j, np.append(here[p, j], poses.z[p, j]), along[p, j])
+                    here = np.array([poses.x[p, j], poses.y[p, j], poses.z[p, j]])
+                    self._open_ahead_of(v, a, j, here, along[p, j])
 
     def _open_ahead_of(self, v: int, a: int, j: int, here: Numbers, along: Numbers) -> None:
         """Open the door that a character would walk into, given its last step, m."""
         radius, far, name = float(self._radii[v, j]), float(np.hypot(*along)), self.names[j]
         reach = far + DOORSTEP
-        if not self.doors.are_near(float(here[0]), float(here[1]), reach + radius):
-            return
         end = here[:2] + along * ((reach + radius) / far)
         wall = self.doors.ahead(v, here, end, reach, radius)
         if wall >= 0 and wall in self.doors.may_open(v, self._names_of(v, name)):
@@ -483,24 +472,23 @@ class World:
             self.thinking.mind_doors(v)
         self.doors.changed[...] = False
 
-    def mind_clues(self) -> list[SeenTo]:
+    def mind_clues(self, tells: TellStage) -> None:
         """Find who sees to clues at this tick, and which clues are present at the next."""
-        clues, poses = self.clues, self.senses.poses
-        # What `seen_to` leads to at the next tick is still about the clue.
-        self.attention.now.seen_to[...] = clues.seen_to
-        alert = self.ladders.ranks() > self._routine_rank
-        found = clues.see_to(poses, self.attention, alert, plain(self.signals).unreachable)
-        for v, a, j in found:
+        at = self.senses.laid_poses, self.time, self.dt
+        if self.clues.any and mind_clues(self.upkeep, self.stage, tells, *at):
+            self.tell_clues()
+
+    def tell_clues(self) -> None:
+        """Tell who has seen to clues, and let go what is in order again."""
+        news, poses = self.clues.news, self.senses.poses
+        for v, j, a in np.argwhere(news.swapaxes(1, 2) & SEEN_TO).tolist():
             self._has_seen_to[v, a] = True
             p = v if len(poses.x) > 1 else 0
             place = float(poses.x[p, j]), float(poses.y[p, j])
             self.happenings.append(Happening(v, a, "seen_to", j, *place))
-        for pair in clues.mind(self.time, self.dt, poses, self.outcomes.removed):
-            forget(self.senses.beliefs, pair)  # it knows that it is in order again
-            self.senses.meters.value[pair] = 0.0
-        now_to = self.attention.now.seen_to
-        np.logical_and(now_to, clues.seen_to, out=now_to)
-        return found
+        for v, a, j in np.argwhere(news & IN_ORDER).tolist():
+            forget(self.senses.beliefs, (v, a, j))  # it knows that it is in order again
+            self.senses.meters.value[v, a, j] = 0.0
 
     def _names_of(self, v: int, name: str) -> tuple[str, ...]:
         """The names that a character goes by: its own, and its profile's."""
@@ -620,6 +608,58 @@ class World:
         )
         self.stage = laid_out(BodyStageColumns, stage)
         self.named = laid_out(NamedColumns, self._named_of(self.ladders.asked))
+        self.upkeep = laid_out(UpkeepColumns, self._upkeep())
+
+    def _upkeep(self) -> Upkeep:
+        bodies, numbers, limits, around, lamps, zones, grid, scratch = self.outlook
+        doors, clues = self.doors, self.clues
+        links = [sorted(each) for each in self.level.link_doors]
+        starts = np.cumsum([0, *map(len, links)])
+        return Upkeep(
+            disproves=not np.isnan(self._seen_empty).all(),
+            seen_empty=self._seen_empty,
+            empty_for=self.empty_for,
+            is_empty=np.zeros(self.empty_for.shape, dtype=np.bool_),
+            bodies=bodies,
+            numbers=numbers,
+            limits=limits,
+            around=around,
+            lamps=lamps,
+            zones=zones,
+            grid=grid,
+            scratch=scratch,
+            spot=np.zeros((1, 3)),
+            looked=np.zeros(1, dtype=np.bool_),
+            any_ignores=bool(self._ignores.any()),
+            ignores=self._ignores,
+            ignored=self.ignored,
+            doors=np.array(doors.walls, np.int32),
+            boxes=doors.boxes,
+            opened=doors.opened,
+            shuts_at=doors.shuts_at,
+            radii=self._radii,
+            next_opening=self._next_opening,
+            link_starts=starts.astype(np.int32),
+            link_doors=np.array([wall for each in links for wall in each], np.int32),
+            grows=self._grows,
+            bounds=self._bounds,
+            any_clues=clues.any,
+            clue=clues.kind,
+            clue_of=clues.of,
+            clue_on=clues.on,
+            seconds=clues.seconds,
+            within=clues.within,
+            reach=clues.reach,
+            lit=doors.lit,
+            removed=self.outcomes.removed,
+            since=clues.since,
+            lay=clues.lay,
+            away=clues.away,
+            put=clues.put,
+            seen_to=clues.seen_to,
+            routine_rank=self._routine_rank,
+            news=clues.news,
+        )
 
     def entered_at(self, v: int, a: int) -> Numbers:
         """(3,) where an agent was when it entered its state, m."""
@@ -643,6 +683,7 @@ class World:
         rooms = [_room_for_poses(shape) for _ in range(2)]
         for room in rooms:  # before the first tick everybody is where it is at that
             place(stage, 0, self.motion.now, room.to_write)
+        self._poses_of = tuple(room.poses for room in rooms)
         return stage, rooms
 
     def _tell_reactions(self) -> None:
@@ -686,7 +727,7 @@ class World:
 
     def _grow_ground(self, poses: Poses) -> None:
         """Grow the ground of a live game around everybody who is present, with a margin."""
-        for v, (low_x, low_y, high_x, high_y) in enumerate(self._bounds):
+        for v, (low_x, low_y, high_x, high_y) in enumerate(self._bounds.tolist()):
             p = v if len(poses.x) > 1 else 0
             x, y = poses.x[p, poses.present[p]], poses.y[p, poses.present[p]]
             if len(x) == 0:
@@ -696,40 +737,20 @@ class World:
             high = [max(end, at + ROOM) if at > end else end for end, at in
                     ((high_x, float(x.max())), (high_y, float(y.max())))]  # fmt: skip
             if [*low, *high] != [low_x, low_y, high_x, high_y]:
-                self._bounds[v] = low[0], low[1], high[0], high[1]
+                self._bounds[v] = *low, *high
                 self.thinking.forget_ground(v)
 
-    def _look_for_the_gone(self) -> None:
-        """Drop beliefs of agents that see the believed position empty."""
-        beliefs, places = self.senses.beliefs, self.senses.places.drawn
-        unseen = (beliefs.source != NO_BELIEF) & (beliefs.source != SENSED_NOW)
-        unseen &= (beliefs.source != GRACE) & (beliefs.source != SMELT)
-        looks = self._disproves & self.present(self.characters)
-        doubts = unseen.any(axis=2) | ~np.isnan(places.x)
-        self.empty_for[looks & ~doubts] = 0.0
-        for v, a in where(looks & doubts):
-            me = Me(self, v, a)
-            last = [PLACE] if not np.isnan(places.x[v, a]) else []
-            asked = [*np.flatnonzero(unseen[v, a]).tolist(), *last]
-            slots = [max(j, -1) for j in asked]  # the last is that of a place
-            others = np.ones(self.empty_for.shape[2], dtype=np.bool_)
-            others[slots] = False
-            self.empty_for[v, a, others] = 0.0
-            for j, slot in zip(asked, slots, strict=True):
-                held, index = (places, (v, a)) if j == PLACE else (beliefs, (v, a, j))
-                place = np.array([[held.x[index], held.y[index], held.z[index]]])
-                tall = j if j >= 0 else int(self.characters[a])
-                since = self.empty_for[v, a, slot]
-                seen = bool(looks_at(me, place, tall)[0])
-                self.empty_for[v, a, slot] = since + self.dt if seen else 0.0
-                if not seen or since + SLACK < self._seen_empty[v, a]:
-                    continue
-                if j == PLACE:
-                    self.senses.places.drop(v, a)
-                else:
-                    forget(beliefs, (v, a, j))
-                x, y, _ = place[0].tolist()
-                self.happenings.append(Happening(v, a, "disproved", slot, x, y))
+    def _disprove(self, v: int, a: int, slot: int) -> None:
+        """Drop a belief of an agent that sees the position empty; the last is a place."""
+        beliefs, places = self.senses.beliefs, self.senses.places
+        if slot == len(self.names):
+            place = float(places.drawn.x[v, a]), float(places.drawn.y[v, a])
+            places.drop(v, a)
+        else:
+            place = float(beliefs.x[v, a, slot]), float(beliefs.y[v, a, slot])
+            forget(beliefs, (v, a, slot))
+        who = NOBODY if slot == len(self.names) else slot
+        self.happenings.append(Happening(v, a, "disproved", who, *place))
 
     def present(self, characters: NDArray[np.int32]) -> Truths:
         """(variant, of these) who is there at this tick."""
@@ -742,17 +763,6 @@ class World:
         state = np.maximum(self.ladders.state, 0)[:, :, None]
         found: Truths = np.take_along_axis(self._asleep, state, axis=2)[:, :, 0]
         return found
-
-    def _find_ignored(self) -> None:
-        """Targets outside of the territory of agents that do not care about those."""
-        self.ignored[...] = False
-        notions, poses = self.attention.now, self.senses.poses
-        for zone, mine in self._territories.items():
-            x = np.where(np.isnan(notions.x), poses.x[:, None, :], notions.x)
-            y = np.where(np.isnan(notions.y), poses.y[:, None, :], notions.y)
-            z = np.where(np.isnan(notions.z), poses.z[:, None, :], notions.z)
-            outside = ~self.level.within(zone, x, y, z)
-            self.ignored |= (mine & self._ignores)[:, :, None] & outside
 
     def look_up(self, node: Node) -> NDArray[Any]:
         """The values, (variant, agent), of a call of the language of conditions."""
@@ -915,7 +925,7 @@ class World:
         return self.level.ways(
             clearance=self.setups[v].body_of(name).radius,
             within=member.leash.zone if member.leash else None,
-            bounds=self._bounds[v],
+            bounds=tuple(self._bounds[v].tolist()),
             z=member.z,
             who=whom,
             opened=self.doors.open_for(v, whom) | also,

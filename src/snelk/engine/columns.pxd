@@ -1,6 +1,6 @@
 from snelk.body.columns cimport (
     BodyStageColumns, NamedColumns, FlightStageColumns, MovingColumns, PlacedColumns,
-    PlaceStageColumns, RoamStageColumns, RoundStageColumns, SearchStageColumns,
+    PlaceStageColumns, RoamStageColumns, RoundStageColumns, SearchStageColumns, UpkeepColumns,
 )
 from snelk.level.columns cimport Columns
 from snelk.mind.columns cimport (
@@ -99,6 +99,7 @@ cdef class TickStageColumns(Columns):
     cdef public BodyStageColumns bodies
     cdef public const unsigned char[:, :, ::1] ignored
     cdef public NamedColumns named
+    cdef public UpkeepColumns upkeep
     cdef public LadderStageColumns ladders
     cdef public RoamStageColumns roams
     cdef public RoundStageColumns rounds

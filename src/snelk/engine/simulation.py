@@ -50,6 +50,7 @@ from snelk.engine.stage import (
     ROOM_FOR_TRAILS,
     ROOM_FOR_VOICES,
     TAKE,
+    TELL_CLUES,
     TELL_ENDS,
     TELL_NEWS,
     TELL_STUCK,
@@ -106,7 +107,7 @@ from snelk.senses.turns import Turns
 
 Numbers = NDArray[np.float64]
 
-ONLY_TELLS = {MISPLACE, TELL_ENDS, TELL_NEWS, TELL_STUCK}
+ONLY_TELLS = {MISPLACE, TELL_CLUES, TELL_ENDS, TELL_NEWS, TELL_STUCK}
 """What is done in Python and lets nothing be due, nor be in another place in memory."""
 
 
@@ -431,6 +432,7 @@ class Simulation:
             GLANCE: self.world.set_paces,
             TELL_STUCK: self.world.tell_stuck,
             FINISH: self._finish,
+            TELL_CLUES: self.world.tell_clues,
             ROOM_FOR_VOICES: self.sharing.make_room,
             JUDGE_VOICES: self._judge_voices,
         }
@@ -500,6 +502,7 @@ class Simulation:
             bodies=world.stage,
             ignored=world.ignored,
             named=world.named,
+            upkeep=world.upkeep,
             ladders=world.ladders.stage,
             roams=stages[0],
             rounds=stages[1],
@@ -595,8 +598,7 @@ class Simulation:
         self._next_effect[0] = outcomes.next_time
         ends = outcomes.noises or outcomes.alarms or self.world.newly_ended or outcomes.turned
         comes = outcomes.spawned or outcomes.put or outcomes.gone
-        always = self.world.clues.any or self.world.company.keeps_apart
-        self._at[FINISHES] = bool(ends) or bool(comes) or always
+        self._at[FINISHES] = bool(ends) or bool(comes) or self.world.company.keeps_apart
 
     def _gather(self) -> None:
         tick = self.tick
@@ -667,9 +669,7 @@ class Simulation:
         if world.doors.changed.any():
             self.listening.mind_doors()
             world.mind_doors()
-        if world.clues.any:
-            world.mind_clues()
-            self.sharing.leave_out(world.clues.seen_to)
+        world.mind_clues(self.sharing.stage)
         for alarm in world.outcomes.alarms:
             rank = world.ladders.rank_of(alarm.variant, alarm.teller)
             count = self.sharing.alarm(tick, alarm, self.laid_poses, rank)

@@ -14,6 +14,7 @@ from snelk.body.patrols import RoundStage
 from snelk.body.roams import RoamStage
 from snelk.body.searches import SearchStage
 from snelk.body.stage import BodyStage, PlaceStage
+from snelk.body.upkeep import Upkeep
 from snelk.config.words import SENSES
 from snelk.engine.copies import CopyStage
 from snelk.engine.tally import CountStage
@@ -33,8 +34,8 @@ Codes = NDArray[np.int64]
     TICK, PHASE, NOISES_AT, ACTIVE, BEGUN, PREPARES, WAITS, FINISHES, OVER, PACES, HALTS, COUNT,
 ) = range(12)  # fmt: skip
 """Of `TickStage.at`: the tick that is computed next or now, and how far; the first tick at which
-Python makes noises; whether minds and bodies do anything, have begun to, need Python before they
-attend to anything, and wait for Python before they think; whether Python has to end the tick;
+Python makes noises; whether minds and bodies do anything, have begun to, have
+anything to look after, and wait for Python before they think; whether Python has to end the tick;
 whether the run is over; whether speeds go by what is left of a path; whether loops stop after a
 tick at which anything was told; how many are left to Python.
 """
@@ -49,8 +50,8 @@ tick at which anything was told; how many are left to Python.
 (
     NOTHING, BAD, GATHER, ROOM_FOR_NOISES, ROOM_FOR_EARS, JUDGE, MISPLACE, ROOM_FOR_MESSAGES,
     PREPARE, TAKE, CATCH, TELL_ENDS, ASK, FIND_WAYS, TELL_NEWS, GLANCE, TELL_STUCK, FINISH,
-    ROOM_FOR_VOICES, JUDGE_VOICES, ROOM_FOR_TRAILS, ROOM_FOR_COPIES,
-) = range(22)  # fmt: skip
+    ROOM_FOR_VOICES, JUDGE_VOICES, ROOM_FOR_TRAILS, ROOM_FOR_COPIES, TELL_CLUES,
+) = range(23)  # fmt: skip
 """What is left to Python, by index; BAD: arrays do not agree."""
 
 
@@ -99,6 +100,7 @@ class TickStage(NamedTuple):
     bodies: BodyStage
     ignored: Truths  # (variant, agent, target) who is not worth a focus
     named: NamedSignals
+    upkeep: Upkeep
     ladders: LadderStage
     roams: RoamStage
     rounds: RoundStage
@@ -125,6 +127,9 @@ class TickStage(NamedTuple):
         agree(plain(self.ladders).ready.shape[:2], plain(self.searches).state.shape, shape)
         agree(plain(self.minds).loudness.shape, self.ignored.shape)
         agree(plain(self.named).which.shape[1:], shape)
+        agree(plain(self.upkeep).news.shape, plain(self.tells).next_time.shape, self.ignored.shape)
+        links = plain(plain(self.bodies).links).lengths
+        agree(plain(self.upkeep).link_starts.shape, (len(links) + 1,))
         facts = plain(plain(self.ladders).facts)
         agree((facts.values.shape[2],), self.ignored.shape[2:])
         agree(plain(self.placed).removed.shape, (shape[0], *self.ignored.shape[2:]))

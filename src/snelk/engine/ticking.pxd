@@ -6,6 +6,7 @@ from snelk.body.acting cimport (
 from snelk.body.answering cimport answer_all
 from snelk.body.behaving cimport _come_to, _go_on, _move_on, _perceive, _think_on
 from snelk.body.moving cimport _place
+from snelk.body.tending cimport _mind_clues, _tend
 from snelk.engine.columns cimport TickStageColumns
 from snelk.engine.copying cimport copy_tick
 from snelk.engine.counting cimport count_tick
@@ -28,7 +29,7 @@ cdef Py_ssize_t MAKES, MINDS, MOVES, MOVES_ON, RESTS, TAKES_IN, TELLS, TELLS_NEW
 cdef Py_ssize_t PASSES_ON, SAYS, SMELLS, THINKS_ON, WALKS
 cdef Py_ssize_t ASK, BAD, CATCH, FIND_WAYS, FINISH, GATHER, GLANCE, JUDGE, MISPLACE, NOTHING, PREPARE
 cdef Py_ssize_t ROOM_FOR_EARS, ROOM_FOR_MESSAGES, ROOM_FOR_NOISES, TAKE, TELL_ENDS, TELL_NEWS
-cdef Py_ssize_t ROOM_FOR_COPIES, ROOM_FOR_TRAILS, ROOM_FOR_VOICES, JUDGE_VOICES, TELL_STUCK
+cdef Py_ssize_t ROOM_FOR_COPIES, ROOM_FOR_TRAILS, ROOM_FOR_VOICES, JUDGE_VOICES, TELL_CLUES, TELL_STUCK
 
 @cython.locals(
     most=Py_ssize_t, left=Py_ssize_t, is_even=bint, poses=PoseColumns, before=PoseColumns,
@@ -80,5 +81,5 @@ cdef Py_ssize_t _think_all(
     TickStageColumns stage, Py_ssize_t phase, PoseColumns poses,
 ) noexcept nogil
 
-@cython.locals(at="Py_ssize_t[::1]", left=Py_ssize_t, count=Py_ssize_t)
+@cython.locals(at="Py_ssize_t[::1]", left=Py_ssize_t, count=Py_ssize_t, time=double)
 cdef Py_ssize_t _move_all(TickStageColumns stage, Py_ssize_t phase, PoseColumns poses) noexcept nogil

@@ -60,6 +60,7 @@ from snelk.engine.stage import (
     SMELLS,
     TAKE,
     TAKES_IN,
+    TELL_CLUES,
     TELL_ENDS,
     TELL_NEWS,
     TELL_STUCK,
@@ -87,6 +88,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.answering import answer_all
     from snelk.body.behaving import _come_to, _go_on, _move_on, _perceive, _think_on
     from snelk.body.moving import _place
+    from snelk.body.tending import _mind_clues, _tend
     from snelk.engine.copying import copy_tick
     from snelk.engine.counting import count_tick
     from snelk.mind.deciding import _decide
@@ -290,7 +292,8 @@ def _mind_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int:
             return NOTHING
         stage.awake_then[:, :, :] = stage.awake
         if at[PREPARES]:
-            return PREPARE
+            if _tend(stage.upkeep, stage.bodies, stage.moving, poses, before, stage.times[tick]):
+                return PREPARE
     elif phase == ATTENDS:
         begun = at[BEGUN] != 0
         if not _perceive(stage.bodies, poses, stage.moving, stage.ignored, tick, begun):
@@ -372,6 +375,10 @@ def _move_all(stage: TickStage, phase: int, poses: Poses) -> int:
     elif phase == ENDS:
         if at[FINISHES]:
             return FINISH
+        if stage.upkeep.any_clues:
+            time = stage.times[at[TICK]]
+            if _mind_clues(stage.upkeep, stage.bodies, stage.tells, poses, time, stage.dt):
+                return TELL_CLUES
     elif phase == TELLS:
         if not stage.any_tells or _who_tells(stage.tells, at[TICK]) == 0:
             at[PHASE] = IS_DONE

@@ -50,9 +50,6 @@ class Saying(NamedTuple):
     wall: NDArray[np.intp]  # (listener,) the first wall that muffles it, or NO_WALL
 
 
-NEVER = 2**62
-"""A tick that does not come."""
-
 VOICE, TO_ALL, ALARM = TELL_BY
 
 
@@ -207,12 +204,6 @@ class Sharing:
         became = whole.failed[row][np.ix_(who, whom)]
         far = (each[row, who] for each in (whole.straight, whole.limit, whole.wall))
         return Saying(v, a, by, arrives, who, whom, became, *far)
-
-    def leave_out(self, seen_to: NDArray[np.bool_]) -> None:
-        """Exclude clues that an agent has seen to; (variant, agent, target)."""
-        next_time = plain(self.stage).next_time
-        next_time[seen_to] = NEVER
-        next_time[~seen_to & (next_time == NEVER)] = 0
 
     def alarm(self, tick: int, alarm: Alarm, poses: Poses, rank: float) -> int:
         """Let all of some teams know of a target at the next tick; return how many they are."""

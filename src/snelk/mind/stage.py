@@ -23,6 +23,9 @@ from snelk.senses.surroundings import Surroundings
 
 Truths = NDArray[np.bool_]
 
+NEVER = 2**62
+"""A tick that does not come."""
+
 DISAGREE = -2
 """Instead of a count: what is given does not agree."""
 
