@@ -668,7 +668,7 @@ def test_what_is_seen_empty_is_taken_out_of_a_likelihood(seed: int) -> None:
 
 
 FREE = {
-    ("Bodies", "points", 2), ("Code", "starts", 0), ("FlightStage", "lengths", 0),
+    ("Bodies", "points", 2), ("BodyStage", "speeds", 0), ("Code", "starts", 0), ("FlightStage", "lengths", 0),
     ("FlightStage", "spots", 0), ("Ground", "corners", 0), ("GroundStage", "way", 0), ("JudgeStage", "true", 0), ("Joins", "leads", 0), ("Joins", "planes", 0),
     ("LadderStage", "stack", 0),
     ("LadderStage", "values", 0), ("MeterNumbers", "curves", 3), ("MeterNumbers", "weight", 2),

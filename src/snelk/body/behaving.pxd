@@ -3,7 +3,7 @@ cimport cython
 from snelk.body.asking cimport _ask
 from snelk.body.columns cimport BodyStageColumns, MovingColumns
 from snelk.body.agreeing cimport agrees
-from snelk.body.moving cimport _follow, _move, _nearness
+from snelk.body.moving cimport _follow, _left, _move, _nearness
 from snelk.body.timing cimport _who_catches, _who_glances, _who_thinks
 from snelk.mind.attending cimport _attend
 from snelk.mind.columns cimport SignalColumns
@@ -29,8 +29,14 @@ cdef void _tell_what_came(
 
 @cython.locals(found=Py_ssize_t)
 cdef Py_ssize_t _go_on(
-    BodyStageColumns stage, MovingColumns moving, Py_ssize_t tick, bint waits,
+    BodyStageColumns stage, MovingColumns moving, Py_ssize_t tick,
 ) noexcept nogil
+
+@cython.locals(
+    v=Py_ssize_t, a=Py_ssize_t, state=Py_ssize_t, first=Py_ssize_t, last=Py_ssize_t, left=double,
+    n=Py_ssize_t, pace=double, slope=double,
+)
+cdef void _pace_by_distance(BodyStageColumns stage, MovingColumns moving) noexcept nogil
 
 @cython.locals(found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, stuck=bint, newly=bint)
 cdef Py_ssize_t _move_on(BodyStageColumns stage, MovingColumns moving) noexcept nogil

@@ -18,7 +18,7 @@ from snelk.senses.bodies import Poses
 if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.agreeing import agrees
     from snelk.body.asking import _ask
-    from snelk.body.moving import _follow, _move, _nearness
+    from snelk.body.moving import _follow, _left, _move, _nearness
     from snelk.body.timing import _who_catches, _who_glances, _who_thinks
     from snelk.mind.attending import _attend
 
@@ -112,10 +112,10 @@ def _think_on(stage: BodyStage, moving: Moving, tick: int, time: float) -> int:
     return _who_thinks(moving, stage.ladders, tick, time, stage.timing)
 
 
-def _go_on(stage: BodyStage, moving: Moving, tick: int, waits: bool) -> int:
+def _go_on(stage: BodyStage, moving: Moving, tick: int) -> int:
     """Find who must not move and where all look, and move them; return how many became stuck.
 
-    NOT_YET if something is to be done before: they are to be moved with `_move_on` then.
+    NOT_YET if somebody begins to glance: they are to be moved with `_move_on` then.
     """
     if not agrees(stage, moving):
         return DISAGREE
@@ -123,7 +123,29 @@ def _go_on(stage: BodyStage, moving: Moving, tick: int, waits: bool) -> int:
         moving, stage.ladders, stage.ladders.since, stage.signals, stage.sees_me, tick, stage.dt,
         stage.timing,
     )  # fmt: skip
-    return NOT_YET if waits or found > 0 else _move_on(stage, moving)
+    if stage.any_speeds:
+        _pace_by_distance(stage, moving)
+    return NOT_YET if found > 0 else _move_on(stage, moving)
+
+
+def _pace_by_distance(stage: BodyStage, moving: Moving) -> None:
+    """Speeds by remaining distance: linear between points, level beyond the ends."""
+    for v in range(stage.stuck.shape[0]):
+        for a in range(stage.stuck.shape[1]):
+            state = max(stage.standing.state[v, a], 0)
+            first, last = stage.speed_first[v, a, state], stage.speed_last[v, a, state] - 1
+            if last < first or not moving.on_way[v, a] or not stage.timing.used[v, a]:
+                continue
+            left = _left(moving, v, a)
+            n = first
+            while n < last and left > stage.speeds[n + 1, 0]:
+                n += 1
+            pace = stage.speeds[n, 1]
+            if n < last and left > stage.speeds[n, 0]:
+                slope = stage.speeds[n + 1, 1] - pace
+                slope = slope / (stage.speeds[n + 1, 0] - stage.speeds[n, 0])
+                pace = slope * (left - stage.speeds[n, 0]) + pace
+            moving.pace[v, a] = pace
 
 
 def _move_on(stage: BodyStage, moving: Moving) -> int:

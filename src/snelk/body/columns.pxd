@@ -90,15 +90,18 @@ cdef class BodyStageColumns(Columns):
     cdef public SignalColumns signals
     cdef public LadderColumns ladders
     cdef public TimingColumns timing
-    cdef public bint catches
+    cdef public bint catches, any_speeds
+    cdef public const int[:, :, ::1] speed_first, speed_last
+    cdef public const double[:, ::1] speeds
     cdef public const double[:, :, ::1] reach
     cdef public signed char[:, :, ::1] caught
 
 
 cdef class UpkeepColumns(Columns):
-    cdef public bint disproves, any_ignores, grows, any_clues
+    cdef public bint disproves, any_ignores, grows, any_clues, keeps_apart
     cdef public const double[:, ::1] seen_empty, boxes, shuts_at, radii, bounds, seconds, within
     cdef public const double[:, ::1] reach, routine_rank
+    cdef public const double[:, :, ::1] apart
     cdef public double[:, :, ::1] empty_for, lay, put
     cdef public unsigned char[:, :, ::1] is_empty, ignored, seen_to
     cdef public BodyColumns bodies

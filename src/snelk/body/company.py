@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from snelk.body.outcomes import Happening
 from snelk.body.scene import Scene
+from snelk.body.upkeep import ABOVE
 from snelk.config.models import Setup
 from snelk.indices import where
 from snelk.mind.signals import NOBODY
@@ -19,9 +20,6 @@ Truths = NDArray[np.bool_]
 
 SLACK = 1e-9
 """So near to far enough apart is far enough, m."""
-
-ABOVE = 1.0
-"""Whose feet are so much higher does not stand in the way, m."""
 
 ASIDE = 0.35
 """Who makes room steps so much to its right of straight away, as a share of that."""
@@ -57,22 +55,22 @@ class Company:
 
     Attributes:
         keeps_apart: Whether any bodies keep apart.
+        apart: (variant, agent, agent) how far apart their middles keep, m; 0 for no matter.
     """
 
     def __init__(self, world: Scene) -> None:
         self._world = world
         agents = world.agents
         self._posts: list[Post] = []
-        # (variant, agent, agent) how far apart their middles keep, m; 0 for no matter.
-        self._apart = np.zeros((len(world.setups), len(agents), len(agents)))
+        self.apart = np.zeros((len(world.setups), len(agents), len(agents)))
         for v, setup in enumerate(world.setups):
             for group in setup.groups.values():
                 rows = np.array([agents.index(name) for name in group.members])
                 if group.stays:
                     self._posts.append(Post(v, rows, group.stays, group.goes))
-                self._apart[v][np.ix_(rows, rows)] = group.apart
-        self._apart[:, np.arange(len(agents)), np.arange(len(agents))] = 0.0
-        self.keeps_apart = bool(self._apart.any())
+                self.apart[v][np.ix_(rows, rows)] = group.apart
+        self.apart[:, np.arange(len(agents)), np.arange(len(agents))] = 0.0
+        self.keeps_apart = bool(self.apart.any())
         self._kept_back = np.zeros((len(world.setups), len(agents)), dtype=np.bool_)
 
     def hold_back(self, routine: Numbers) -> None:
@@ -124,7 +122,7 @@ class Company:
         dx, dy = x[:, :, None] - x[:, None, :], y[:, :, None] - y[:, None, :]
         level = np.abs(z[:, :, None] - z[:, None, :]) < ABOVE
         far = np.hypot(dx, dy)
-        lacks = self._apart - far
+        lacks = self.apart - far
         near = (lacks > SLACK) & level & there[:, :, None] & there[:, None, :]
         if not near.any():
             return
@@ -133,7 +131,7 @@ class Company:
         order = np.sign(np.arange(far.shape[1])[:, None] - np.arange(far.shape[1]))
         dx, far = np.where(same, order, dx), np.where(same, 1.0, np.maximum(far, SLACK))
         share = moves[:, :, None] / np.maximum(moves[:, :, None] + 1.0 * moves[:, None, :], 1.0)
-        push = np.where(near, share * np.minimum(lacks, self._apart), 0.0) / far
+        push = np.where(near, share * np.minimum(lacks, self.apart), 0.0) / far
         goes = motion.on_way[:, :, None] & near
         by_x = (push * (dx + ASIDE * goes * dy)).sum(axis=2)
         by_y = (push * (dy - ASIDE * goes * dx)).sum(axis=2)

@@ -67,6 +67,10 @@ class BodyStage(NamedTuple):
     caught: NDArray[np.int8]  # (variant, agent, target) CAUGHT_ON, NEWLY or 0; overwritten
     stuck: Truths  # who was stuck a tick ago; overwritten
     newly_stuck: Truths  # overwritten
+    any_speeds: bool  # whether any speed goes by how much of a path is left
+    speed_first: NDArray[np.int32]  # (variant, agent, state) the first of its points
+    speed_last: NDArray[np.int32]  # the one behind its last
+    speeds: Numbers  # (point, 2) what is left, m, and how fast it goes then, m/s
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -95,6 +99,9 @@ class BodyStage(NamedTuple):
         agree(self.sees_me.shape, (*plain(self.timing).freeze.shape[:2], agents))
         states = plain(self.ladders).least.shape[2:]
         agree(states, plain(self.timing).freeze.shape[2:3], self.reach.shape[2:])
+        agree(self.reach.shape, self.speed_first.shape, self.speed_last.shape)
+        most = int(self.speed_last.max(initial=0))
+        agree((most <= len(self.speeds), self.speeds.shape[1]), (True, 2))
 
 
 class PlaceStage(NamedTuple):

@@ -8,7 +8,7 @@ from snelk.level.within cimport inside
 from snelk.mind.columns cimport TellStageColumns
 from snelk.senses.columns cimport PoseColumns
 
-cdef double DOORSTEP, NAN, SLACK
+cdef double ABOVE, DOORSTEP, NAN, SLACK
 cdef Py_ssize_t GRACE, IN_ORDER, NEVER, NO_BELIEF, NO_CLUE, OF_A_DOOR, OF_A_LIGHT, PRONE, SEEN_TO
 cdef Py_ssize_t SENSED_NOW, SMELT, STILL
 
@@ -50,6 +50,11 @@ cdef bint _comes_to(
     UpkeepColumns upkeep, MovingColumns moving, Py_ssize_t v, Py_ssize_t a, Py_ssize_t i,
     double dt,
 ) noexcept nogil
+
+@cython.locals(
+    v=Py_ssize_t, a=Py_ssize_t, b=Py_ssize_t, dx=double, dy=double, near=bint,
+)
+cdef bint _is_crowded(UpkeepColumns upkeep, MovingColumns moving) noexcept nogil
 
 @cython.locals(d=Py_ssize_t, beside=bint)
 cdef bint _is_near(

@@ -14,6 +14,7 @@ from snelk.body.paces import Moving
 from snelk.body.stage import BodyStage
 from snelk.body.standing import SLACK
 from snelk.body.upkeep import (
+    ABOVE,
     DOORSTEP,
     IN_ORDER,
     NO_CLUE,
@@ -206,6 +207,18 @@ def _comes_to(upkeep: Upkeep, moving: Moving, v: int, a: int, i: int, dt: float)
     for n in range(upkeep.link_starts[link], upkeep.link_starts[link + 1]):
         if not upkeep.opened[v, upkeep.link_doors[n]]:
             return True
+    return False
+
+
+def _is_crowded(upkeep: Upkeep, moving: Moving) -> bool:
+    """Whether any two are closer than they keep apart."""
+    for v in range(len(upkeep.apart)):
+        for a in range(upkeep.apart.shape[1]):
+            for b in range(a):
+                dx, dy = moving.x[v, a] - moving.x[v, b], moving.y[v, a] - moving.y[v, b]
+                near = upkeep.apart[v, a, b] - hypot(dx, dy) > SLACK
+                if near and fabs(moving.z[v, a] - moving.z[v, b]) < ABOVE:
+                    return True
     return False
 
 

@@ -26,6 +26,9 @@ NO_CLUE, OF_A_DOOR, OF_A_LIGHT, STILL, GONE = range(5)
 SEEN_TO, IN_ORDER = 1, 2
 """Of `Upkeep.news`: somebody has seen to a clue; it is in order again. Both are 3."""
 
+ABOVE = 1.0
+"""Whose feet are so much higher does not stand in the way, m."""
+
 DOORSTEP = 0.05
 """Whoever is no more than this, and what it walks in a tick, from a door begins to open it, m."""
 
@@ -79,6 +82,8 @@ class Upkeep(NamedTuple):
     seen_to: Truths  # (variant, agent, target) overwritten
     routine_rank: Numbers  # above this an agent sees to clues
     news: NDArray[np.int8]  # (variant, agent, target) of SEEN_TO and IN_ORDER; overwritten
+    keeps_apart: bool
+    apart: Numbers  # (variant, agent, agent) how far apart their middles keep, m; 0 for no matter
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -89,6 +94,7 @@ class Upkeep(NamedTuple):
         agree((variants, agents, targets + 1), self.empty_for.shape, self.is_empty.shape)
         agree(self.ignored.shape, self.seen_to.shape, self.news.shape)
         agree(self.ignored.shape, plain(self.numbers).notices.shape)
+        agree((variants, agents, agents), self.apart.shape)
         agree((1, 3), self.spot.shape)
         agree((1,), self.looked.shape, self.next_opening.shape)
         agree((len(self.doors), 4), self.boxes.shape)

@@ -116,7 +116,6 @@ class World:
         named: What conditions ask for with a name, as compiled loops read it.
         prepares: Whether something is to be done before anybody attends to anything; see `prepare`.
         upkeep: What every tick has to look after beside minds and moving.
-        has_speeds: Whether any speed goes by how much of a path is left.
         laid_signals: The same as compiled loops read them.
         taken: The transitions of the last tick.
         happenings: What else happened at the last tick.
@@ -325,14 +324,10 @@ class World:
             for row in self.ladders.ladders
         ]
         self._effects: dict[tuple[int, int], tuple[list[Caused], list[Caused]]] = {}
-        self.has_speeds = any(
-            state.speeds is not None
-            for row in self.ladders.ladders
-            for ladder in row
-            for state in (ladder.states.values() if ladder else ())
-        )
+        self._speed_first, self._speed_last = np.zeros((2, *shape), dtype=np.int32)
+        speeds: list[tuple[float, float]] = []
         packed = [self._catch, self._ends, freeze, self._asleep, pace, gait, look, swing, period]
-        packed += [posture, *self._awake_in]
+        packed += [posture, self._speed_first, self._speed_last, *self._awake_in]
         for v, row in enumerate(self.ladders.ladders):
             for a, ladder in enumerate(row):
                 if v > 0 and self._is_alike(v - 1, v, a):
@@ -351,11 +346,15 @@ class World:
                     swing[v, a, s] = np.radians(state.sweep_whole) / 2.0
                     period[v, a, s] = state.sweep_period
                     posture[v, a, s] = POSTURES.index(state.posture_in)
+                    self._speed_first[v, a, s] = len(speeds)
+                    speeds += state.speeds or ()
+                    self._speed_last[v, a, s] = len(speeds)
                     self._awake_in[:, v, a, s] = [
                         state.awake_of(name) for name in self._sense_names
                     ]
                     if state.call is not None:
                         registered(state.call.activity)
+        self._speeds = np.array(speeds, np.float64).reshape(-1, 2)
         due, at_end, fresh, thought_there, short_told = np.zeros((5, *shape[:2]), dtype=np.bool_)
         self.timing = Timing(
             used=self.ladders.used,
@@ -605,6 +604,10 @@ class World:
             caught=self.caught,
             stuck=self._stuck,
             newly_stuck=self._newly_stuck,
+            any_speeds=len(self._speeds) > 0,
+            speed_first=self._speed_first,
+            speed_last=self._speed_last,
+            speeds=self._speeds,
         )
         self.stage = laid_out(BodyStageColumns, stage)
         self.named = laid_out(NamedColumns, self._named_of(self.ladders.asked))
@@ -659,6 +662,8 @@ class World:
             seen_to=clues.seen_to,
             routine_rank=self._routine_rank,
             news=clues.news,
+            keeps_apart=self.company.keeps_apart,
+            apart=self.company.apart,
         )
 
     def entered_at(self, v: int, a: int) -> Numbers:
@@ -853,18 +858,12 @@ class World:
                 cause = f"caught {self.names[j]}"
                 self.outcomes.apply(catch.then, int(v), int(a), int(j), cause)
 
-    def set_paces(self) -> None:
-        """Other inputs of moving: glances that begin, and speeds by remaining distance."""
-        if self.timing.fresh.any():
-            self._glance()
-        self._pace_by_distance()
-
     def tell_stuck(self) -> None:
         """Record agents that became stuck."""
         for v, a in where(self._newly_stuck):
             self.happenings.append(Happening(v, a, "stuck", NOBODY, *self._place(v, a)))
 
-    def _glance(self) -> None:
+    def glance(self) -> None:
         """Draw when the next glance begins, and to where, of those that have begun a period."""
         motion, timing = self.motion, self.timing
         for v, a in where(timing.fresh):
@@ -873,17 +872,6 @@ class World:
             when, side = stream_at_once(self.setups[v].seed, "glance", name, entry, n).random(2)
             motion.glance_at[v, a] = (n + when * (1.0 - GLANCE)) * motion.period[v, a]
             motion.glance_by[v, a] = (2.0 * side - 1.0) * motion.swing[v, a]
-
-    def _pace_by_distance(self) -> None:
-        """Speeds of agents whose state gives speed by remaining distance."""
-        if not self.has_speeds:
-            return
-        left = self.motion.left()
-        for v, a in where(self.ladders.used & self.motion.on_way):
-            speeds = self.state_of(v, a).speeds
-            if speeds is not None:
-                far, speed = np.array(speeds).T
-                self.motion.pace[v, a] = np.interp(left[v, a], far, speed)
 
     @property
     def notes(self) -> list[Note]:

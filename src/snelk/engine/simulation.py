@@ -39,7 +39,6 @@ from snelk.engine.stage import (
     NOISES_AT,
     NOTHING,
     OVER,
-    PACES,
     PHASE,
     PREPARE,
     PREPARES,
@@ -429,7 +428,7 @@ class Simulation:
             ASK: self.world.thinking.ask_others,
             FIND_WAYS: self._find_ways,
             TELL_NEWS: self.world.thinking.tell_news,
-            GLANCE: self.world.set_paces,
+            GLANCE: self.world.glance,
             TELL_STUCK: self.world.tell_stuck,
             FINISH: self._finish,
             TELL_CLUES: self.world.tell_clues,
@@ -567,7 +566,7 @@ class Simulation:
         tick at which there may be any.
         """
         world, at = self.world, self._at
-        at[ACTIVE], at[PREPARES], at[PACES] = world.active, world.prepares, world.has_speeds
+        at[ACTIVE], at[PREPARES] = world.active, world.prepares
         at[HALTS] = halts
         self._note_what_is_due()
         self._renew()
@@ -598,7 +597,7 @@ class Simulation:
         self._next_effect[0] = outcomes.next_time
         ends = outcomes.noises or outcomes.alarms or self.world.newly_ended or outcomes.turned
         comes = outcomes.spawned or outcomes.put or outcomes.gone
-        self._at[FINISHES] = bool(ends) or bool(comes) or self.world.company.keeps_apart
+        self._at[FINISHES] = bool(ends) or bool(comes)
 
     def _gather(self) -> None:
         tick = self.tick

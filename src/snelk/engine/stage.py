@@ -31,13 +31,12 @@ Truths = NDArray[np.bool_]
 Codes = NDArray[np.int64]
 
 (
-    TICK, PHASE, NOISES_AT, ACTIVE, BEGUN, PREPARES, WAITS, FINISHES, OVER, PACES, HALTS, COUNT,
-) = range(12)  # fmt: skip
+    TICK, PHASE, NOISES_AT, ACTIVE, BEGUN, PREPARES, WAITS, FINISHES, OVER, HALTS, COUNT,
+) = range(11)  # fmt: skip
 """Of `TickStage.at`: the tick that is computed next or now, and how far; the first tick at which
-Python makes noises; whether minds and bodies do anything, have begun to, have
-anything to look after, and wait for Python before they think; whether Python has to end the tick;
-whether the run is over; whether speeds go by what is left of a path; whether loops stop after a
-tick at which anything was told; how many are left to Python.
+Python makes noises; whether minds and bodies do anything, have begun to, have anything to look
+after, and wait for Python before they think; whether Python has to end the tick; whether the run is
+over; whether loops stop after a tick at which anything was told; how many are left to Python.
 """
 
 (
@@ -60,7 +59,7 @@ class TickStage(NamedTuple):
 
     dt: float  # s
     times: Numbers  # (tick,) s
-    at: Codes  # (12,) see TICK to COUNT; overwritten
+    at: Codes  # (11,) see TICK to COUNT; overwritten
     next_effect: Numbers  # (1,) s: when the game does something to a character
     is_pushed: bool  # whether a game says where those are who are moved from outside
     placed: PlaceStage

@@ -6,7 +6,7 @@ from snelk.body.acting cimport (
 from snelk.body.answering cimport answer_all
 from snelk.body.behaving cimport _come_to, _go_on, _move_on, _perceive, _think_on
 from snelk.body.moving cimport _place
-from snelk.body.tending cimport _mind_clues, _tend
+from snelk.body.tending cimport _is_crowded, _mind_clues, _tend
 from snelk.engine.columns cimport TickStageColumns
 from snelk.engine.copying cimport copy_tick
 from snelk.engine.counting cimport count_tick
@@ -23,7 +23,7 @@ from snelk.senses.turns cimport whose_turn
 
 cdef double SLACK
 cdef Py_ssize_t NOT_YET, DISAGREE, LEFT, NOTHING_HEARD, ROOM, TELLERS, WAITED
-cdef Py_ssize_t ACTIVE, BEGUN, COUNT, FINISHES, HALTS, NOISES_AT, OVER, PACES, PHASE, PREPARES, TICK, WAITS
+cdef Py_ssize_t ACTIVE, BEGUN, COUNT, FINISHES, HALTS, NOISES_AT, OVER, PHASE, PREPARES, TICK, WAITS
 cdef Py_ssize_t ACTS, ARRIVES, ATTENDS, BEGINS, COMES_TO, ENDS, FINDS_WAYS, HEARS, IS_DONE, IS_STUCK
 cdef Py_ssize_t MAKES, MINDS, MOVES, MOVES_ON, RESTS, TAKES_IN, TELLS, TELLS_NEWS, THINKS
 cdef Py_ssize_t PASSES_ON, SAYS, SMELLS, THINKS_ON, WALKS
@@ -81,5 +81,5 @@ cdef Py_ssize_t _think_all(
     TickStageColumns stage, Py_ssize_t phase, PoseColumns poses,
 ) noexcept nogil
 
-@cython.locals(at="Py_ssize_t[::1]", left=Py_ssize_t, count=Py_ssize_t, time=double)
+@cython.locals(at="Py_ssize_t[::1]", left=Py_ssize_t, count=Py_ssize_t, time=double, apart=bint)
 cdef Py_ssize_t _move_all(TickStageColumns stage, Py_ssize_t phase, PoseColumns poses) noexcept nogil

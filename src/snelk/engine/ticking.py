@@ -44,7 +44,6 @@ from snelk.engine.stage import (
     NOISES_AT,
     NOTHING,
     OVER,
-    PACES,
     PASSES_ON,
     PHASE,
     PREPARE,
@@ -88,7 +87,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.answering import answer_all
     from snelk.body.behaving import _come_to, _go_on, _move_on, _perceive, _think_on
     from snelk.body.moving import _place
-    from snelk.body.tending import _mind_clues, _tend
+    from snelk.body.tending import _is_crowded, _mind_clues, _tend
     from snelk.engine.copying import copy_tick
     from snelk.engine.counting import count_tick
     from snelk.mind.deciding import _decide
@@ -363,7 +362,7 @@ def _move_all(stage: TickStage, phase: int, poses: Poses) -> int:
     """Moving, and telling."""
     at = stage.at
     if phase == MOVES:
-        at[COUNT] = _go_on(stage.bodies, stage.moving, at[TICK], at[PACES] != 0)
+        at[COUNT] = _go_on(stage.bodies, stage.moving, at[TICK])
         if at[COUNT] == NOT_YET:
             return GLANCE
         at[PHASE] = IS_STUCK
@@ -373,7 +372,8 @@ def _move_all(stage: TickStage, phase: int, poses: Poses) -> int:
         if at[COUNT] != 0:
             return TELL_STUCK if at[COUNT] > 0 else BAD
     elif phase == ENDS:
-        if at[FINISHES]:
+        apart = not stage.upkeep.keeps_apart or not _is_crowded(stage.upkeep, stage.moving)
+        if at[FINISHES] or not apart:
             return FINISH
         if stage.upkeep.any_clues:
             time = stage.times[at[TICK]]
