@@ -162,6 +162,20 @@ def main() -> None:
         f"the croft, all tables: {best:.3f} s for {span:g} s, {span / best:.0f} times real time\n"
     )
     alone = best
+    mill = snelk.load(snelk.mill() / "night.toml")
+    snelk.run(mill)
+    stepped = {}
+    for name, scenario in (("croft", night), ("mill", mill)):
+        stepped[name] = np.inf
+        for _ in range(7):
+            simulation = snelk.Simulation(scenario)
+            began = time.perf_counter()
+            simulation.advance(len(simulation.times))
+            stepped[name] = min(stepped[name], time.perf_counter() - began)
+    write(
+        f"the mill, with doors and clues, stepped: {stepped['mill']:.3f} s, "
+        f"{stepped['mill'] / stepped['croft']:.2f} times the croft\n"
+    )
     for count in (10, 100):
         variants = [{"profiles.goose.cones.wide.range": 5 + n / 50} for n in range(count)]
         simulation = snelk.Simulation(night, variants=variants)

@@ -12,6 +12,7 @@ import re
 import runpy
 import subprocess
 import sys
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -190,32 +191,33 @@ def test_everything_returned_is_at_the_front_door_too() -> None:
     assert told > 60
 
 
+@cache
+def imports() -> list[tuple[str, str, list[str]]]:
+    """Which module imports which names from which other, also within functions."""
+    return [
+        (".".join(("snelk", *path.relative_to(PACKAGE).with_suffix("").parts)), node.module or "",
+         [alias.name for alias in node.names])
+        for path in PACKAGE.rglob("*.py")
+        for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.ImportFrom)
+    ]  # fmt: skip
+
+
 def test_imports_run_one_way_only() -> None:
-    for path in PACKAGE.glob("*/*.py"):
-        layer = path.parent.name
-        if layer not in LAYERS:
-            continue
-        for node in ast.walk(ast.parse(path.read_text())):
-            if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("snelk."):
-                other = (node.module or "").split(".")[1]
-                if other in LAYERS:
-                    assert LAYERS.index(other) <= LAYERS.index(layer), (
-                        f"{path.name} imports {node.module}"
-                    )
+    for name, module, _ in imports():
+        layer, other = name.split(".")[1], [*module.split("."), ""][1]
+        if module.startswith("snelk.") and layer in LAYERS and other in LAYERS:
+            assert LAYERS.index(other) <= LAYERS.index(layer), f"{name} imports {module}"
 
 
 def test_no_module_leads_back_to_itself() -> None:
     """Imports for type checkers, and those within functions, count too."""
-    places = {
-        ".".join(("snelk", *path.relative_to(PACKAGE).with_suffix("").parts)): path
-        for path in PACKAGE.rglob("*.py")
-    }
     graph = networkx.DiGraph()
-    for name, path in places.items():
-        for node in ast.walk(ast.parse(path.read_text())):
-            if isinstance(node, ast.ImportFrom):
-                inner = [f"{node.module}.{alias.name}" for alias in node.names]
-                graph.add_edges_from((name, other) for other in (node.module, *inner))
+    for name, module, inner in imports():
+        others = module, *(f"{module}.{each}" for each in inner)
+        graph.add_edges_from((name, other) for other in others)
+    places = [".".join(("snelk", *path.relative_to(PACKAGE).with_suffix("").parts))
+              for path in PACKAGE.rglob("*.py")]  # fmt: skip
     graph = graph.subgraph(places)
     assert graph.number_of_edges() > 500
     assert [
