@@ -129,6 +129,13 @@ def test_who_cannot_get_to_it_has_seen_to_it_as_near_as_it_gets(tmp_path: Path) 
     ((t, _),) = told(run, "seen_to")
     (stood,) = [at for at, _ in told(run, "unreachable")]
     assert t == pytest.approx(stood, abs=0.11)
+    # Who only feels it sees to it as well; not who stands far below it.
+    near: dict[str, Any] = {"cast.guard.at": [4.0, 0.0], "member": {"at": [4.5, 0.0]}}
+    blind = {**near, "profiles.watcher.cones": {}, "profiles.watcher.touch": {"radius": 2.0}}
+    high, higher = ({**near, "member": {"at": [4.5, 0.0], "z": z}} for z in (3.4, 3.6))
+    for more, found in ((blind, 1), (high, 1), (higher, 0)):  # 2 m tall, with a reach of 1.5 m
+        run = snelk.run(scene(tmp_path, {"open": "gate"}, change=changes, **more))
+        assert len(told(run, "seen_to")) == found
     # Who has no reason to act does not see to it, however near it is.
     calm = {"profiles.watcher.meter.fill_time": 3600.0, "cast.guard.at": [4.5, 0]}
     run = snelk.run(scene(tmp_path, {"open": "gate"}, change=changes, **calm))
