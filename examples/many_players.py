@@ -6,7 +6,7 @@ night = snelk.load(snelk.croft() / "night.toml")
 blind = {"profiles.scarecrow.cones.stare.range": 9.0}
 
 for words, scenario in (("as it is", night), ("a shorter stare", night.changed(blind))):
-    found = snelk.players(scenario, to="hedge-gap", count=25, ignore=["owl"])
+    found = snelk.players(scenario, to="hedge-gap", count=16, ignore=["owl"])
     most = found.noticers.iloc[0]
     print(f"{words}: {found.through:.0%} get through; mostly noticed by the {most.agent}")
 

@@ -201,7 +201,7 @@ def test_somebody_who_lies_still_and_something_that_is_gone(tmp_path: Path) -> N
     assert set(zip(rows.x, rows.y, strict=True)) == {(2.0, 3.0)}
     taken = [{"t": 1.0, "of": "guest", "removes": True}]
     run = snelk.run(scene(tmp_path, {"gone": "guest"}, track=gone, effect=taken, **quiet))
-    assert there(run) == pytest.approx((1.1, 12.0), abs=0.11)
+    assert there(run) == pytest.approx((1.1, 12.0))
 
 
 def test_it_is_told_of_until_it_is_seen_to_and_nobody_catches_it(tmp_path: Path) -> None:
