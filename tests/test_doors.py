@@ -162,6 +162,28 @@ def test_doors_are_tended_whenever_somebody_is_near(
     assert len(ticks) > 1000
 
 
+@pytest.mark.parametrize(("who", "height", "kinds"), [
+    ("guard", 3.0, ["opened", "reached"]), ("guest", 0.0, ["unreachable"]),
+])  # fmt: skip
+def test_a_hatch_far_along_a_ladder_opens_and_who_is_left_below_has_not_arrived(
+    who: str, height: float, kinds: list[str], tmp_path: Path
+) -> None:
+    features = [
+        scenes.feature("floor", "ground", shapely.box(-6, -4, 10, 4)),
+        scenes.feature("floor", "loft", shapely.box(4, -4, 10, 4), height=3.0),
+        scenes.feature("link", "ladder", shapely.LineString([(0, 0, 0), (5, 0, 3)]), seconds=2.0),
+        scenes.feature("wall", "hatch", shapely.box(4.5, -0.5, 5.5, 0.5), base=2.9, top=3.1, door=True),
+        scenes.feature("spot", "bed", shapely.Point(8, 0, 3)),
+    ]  # fmt: skip
+    more = {"cast.guard.at": [-5, 0], "doors.hatch": {"who": [who]}, "cast.guest.at": [-6, 3]}
+    states = {"a": {"go": {"spot": "bed"}}}
+    run = snelk.run(scenes.scene(tmp_path, *features, states=states, end=12.0, more=more))
+    assert [
+        kind for kind in run.events.kind if kind in ("opened", "reached", "unreachable")
+    ] == kinds
+    assert run.poses[run.poses.id == "guard"].z.iloc[-1] == height
+
+
 def test_who_may_not_open_a_door_cannot_get_through_until_it_stands_open(tmp_path: Path) -> None:
     go = {"go": {"go": {"spot": "far"}, "pace": "walking"}}
     for who, through in (([], False), (["cat"], False), (["guard"], True), (["watcher"], True)):

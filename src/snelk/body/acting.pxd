@@ -107,7 +107,7 @@ cdef Py_ssize_t _set_out_for(
 
 @cython.locals(
     way="double[:, ::1]", part=Py_ssize_t, count=Py_ssize_t, x=double, y=double, z=double,
-    to_x=double, to_y=double, from_x=double, from_y=double, end_x=double, end_y=double,
+    to_x=double, to_y=double, to_z=double, from_x=double, from_y=double, end_x=double, end_y=double,
     link=Py_ssize_t, here=Py_ssize_t, sheet=Py_ssize_t, end_sheet=Py_ssize_t, first=Py_ssize_t,
     turn_at=Py_ssize_t,
 )

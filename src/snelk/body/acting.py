@@ -485,7 +485,11 @@ def _set_out_one(
     if not 0 < count <= moving.points.shape[2]:
         doing.wants[v, a] = True
         return False
-    _take_way_to(moving, dt, v, a, way, count, to_x, to_y, doing.stop[v, a], turn_at)
+    to_z = doing.goals[v, a, 2]
+    _take_way_to(
+        moving, dt, v, a, way, count, walk.ground.floors, to_x, to_y, to_z, doing.stop[v, a],
+        turn_at,
+    )  # fmt: skip
     return True
 
 

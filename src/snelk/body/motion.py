@@ -154,8 +154,8 @@ class Motion:
     ) -> None:
         """Take a path that leads as near to a position as it can get; see `take_way_to`."""
         self._make_room(len(way))
-        x, y, _z = goal.tolist()
-        take_way_to(self.now, self.dt, v, a, np.ascontiguousarray(way), x, y, stop, turn_at)
+        way, floors = np.ascontiguousarray(way), self._level.floors
+        take_way_to(self.now, self.dt, v, a, way, floors, *goal.tolist(), stop, turn_at)
 
     def _make_room(self, places: int) -> None:
         if places > self._points.shape[2]:

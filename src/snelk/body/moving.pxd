@@ -122,10 +122,14 @@ cdef Py_ssize_t _run_out(
     MovingColumns now, Py_ssize_t v, Py_ssize_t a, double[:, ::1] way,
 ) noexcept nogil
 
-@cython.locals(short=double, close=double, _arrived=bint, _unreachable=bint, missed=double)
+@cython.locals(
+    end_x=double, end_y=double, short=double, floor=Py_ssize_t, up=double, close=double,
+    _arrived=bint, _unreachable=bint, missed=double,
+)
 cdef void _take_way_to(
     MovingColumns now, double dt, Py_ssize_t v, Py_ssize_t a, const double[:, ::1] way,
-    Py_ssize_t count, double to_x, double to_y, double stop, Py_ssize_t turn_at,
+    Py_ssize_t count, FloorColumns floors, double to_x, double to_y, double to_z, double stop,
+    Py_ssize_t turn_at,
 ) noexcept nogil
 
 cdef void _want(

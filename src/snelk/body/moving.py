@@ -21,7 +21,7 @@ from snelk.body.paces import (
 )
 from snelk.body.stage import PlaceStage
 from snelk.config.steps import STEP
-from snelk.level.columns import agree, door, laid_out, plain
+from snelk.level.columns import FloorColumns, agree, door, laid_out, plain
 from snelk.level.floors import Floors
 from snelk.level.links import Links
 from snelk.senses.bodies import Poses
@@ -72,16 +72,18 @@ def take_way_to(
     v: int,
     a: int,
     way: NDArray[np.float64],
+    floors: Floors,
     to_x: float,
     to_y: float,
+    to_z: float,
     stop: float,
     turn_at: int,
 ) -> None:
     """Take a path, (points, 5), that leads as near to a position as it can get."""
     agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
     agree((way.shape[1], 0 < len(way) <= plain(now).points.shape[2]), (5, True))
-    laid = laid_out(MovingColumns, now)
-    _take_way_to(laid, dt, v, a, way, len(way), to_x, to_y, stop, turn_at)
+    laid, floors = laid_out(MovingColumns, now), laid_out(FloorColumns, floors)
+    _take_way_to(laid, dt, v, a, way, len(way), floors, to_x, to_y, to_z, stop, turn_at)
 
 
 @door
@@ -245,13 +247,22 @@ def _take_way_to(
     a: int,
     way: NDArray[np.float64],
     count: int,
+    floors: Floors,
     to_x: float,
     to_y: float,
+    to_z: float,
     stop: float,
     turn_at: int,
 ) -> None:
-    """As `take_way_to`: where the ground ends before the goal, it need not stop as far off."""
-    short = hypot(way[count - 1, 0] - to_x, way[count - 1, 1] - to_y)
+    """As `take_way_to`: where the ground ends before the goal, it need not stop as far off.
+
+    Who stands right below a goal on another floor is not there.
+    """
+    end_x, end_y = way[count - 1, 0], way[count - 1, 1]
+    short, floor = hypot(end_x - to_x, end_y - to_y), cast(Py_ssize_t, way[count - 1, 4])
+    if 0 <= floor < len(floors.planes):
+        up = highest_below(floors, to_x, to_y, to_z + STEP) - height_of(floors, floor, end_x, end_y)
+        short = short if isnan(up) else hypot(short, up)
     close, _arrived, _unreachable = _nearness(now, dt, v, a)
     missed = short if short > stop + close else 0.0
     _take_way(now, v, a, way, count, max(stop - short, 0.0), missed, turn_at)
