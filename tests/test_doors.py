@@ -139,11 +139,11 @@ def test_doors_are_tended_whenever_somebody_is_near(
 ) -> None:
     """As if that were done at every tick; also in a game that moves people at random."""
     mill, ticks = snelk.mill() / "night.toml", []
-    variants = [{"seed": n, "doors.hatch.open": n == 1} for n in range(3)]
+    variants = [{"seed": n, "doors.hatch.open": n == 1} for n in range(2)]
 
     def every(name: str) -> list[Any]:
         batch = [run.events for run in snelk.run_batch(mill, variants=variants)]
-        games = [played(mill, tmp_path / f"{name} {n}", n)[0]["events"] for n in (5, 6)]
+        games = [played(mill, tmp_path / f"{name} {n}", n)[0]["events"] for n in (5,)]
         return batch + games
 
     prepare, lay_out = World.prepare, World.lay_out
@@ -159,7 +159,7 @@ def test_doors_are_tended_whenever_somebody_is_near(
     for events, same in zip(seldom, every("always"), strict=True):
         assert events.equals(same)
         assert (events.kind == "opened").sum() > 1
-    assert len(ticks) > 1000
+    assert len(ticks) > 900
 
 
 @pytest.mark.parametrize(("who", "height", "kinds"), [

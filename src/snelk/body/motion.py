@@ -155,7 +155,8 @@ class Motion:
         """Take a path that leads as near to a position as it can get; see `take_way_to`."""
         self._make_room(len(way))
         way, floors = np.ascontiguousarray(way), self._level.floors
-        take_way_to(self.now, self.dt, v, a, way, floors, *goal.tolist(), stop, turn_at)
+        x, y, z = goal.tolist()
+        take_way_to(self.now, self.dt, v, a, way, floors, x, y, z, stop, turn_at)
 
     def _make_room(self, places: int) -> None:
         if places > self._points.shape[2]:
