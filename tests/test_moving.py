@@ -274,6 +274,7 @@ def test_a_leash_ends_a_chase_at_the_edge_of_the_territory(tmp_path: Path, outsi
     guest = run.poses[run.poses.id == "guest"]
     leaves = guest.t[guest.x > 3.0].iloc[0]
     signals = run.signals.set_index("t")
+    assert signals.focus.loc[0.0] == "guest"  # at once, as it is inside
     if outside == "watch":
         assert places[-1][0] == pytest.approx(3.0, abs=0.35)
         assert signals.focus.loc[9.0] == "guest"
