@@ -46,7 +46,7 @@ TESTS = {
     "body/seeker.py": "search ends",
     "body/streams.py": "loops",
     "body/thinking.py": "moving going ends outcomes",
-    "body/tending.py": "clues doors ends moving company games",
+    "body/tending.py": "clues doors ends moving company smell games",
     "body/timing.py": "loops",
     "body/turning.py": "going",
     "body/visibility.py": "search moving",

@@ -81,5 +81,5 @@ cdef Py_ssize_t _think_all(
     TickStageColumns stage, Py_ssize_t phase, PoseColumns poses,
 ) noexcept nogil
 
-@cython.locals(at="Py_ssize_t[::1]", left=Py_ssize_t, count=Py_ssize_t, time=double, apart=bint)
+@cython.locals(at="Py_ssize_t[::1]", left=Py_ssize_t, count=Py_ssize_t, time=double, crowded=bint)
 cdef Py_ssize_t _move_all(TickStageColumns stage, Py_ssize_t phase, PoseColumns poses) noexcept nogil

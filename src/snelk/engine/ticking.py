@@ -372,8 +372,8 @@ def _move_all(stage: TickStage, phase: int, poses: Poses) -> int:
         if at[COUNT] != 0:
             return TELL_STUCK if at[COUNT] > 0 else BAD
     elif phase == ENDS:
-        apart = not stage.upkeep.keeps_apart or not _is_crowded(stage.upkeep, stage.moving)
-        if at[FINISHES] or not apart:
+        crowded = stage.upkeep.keeps_apart and _is_crowded(stage.upkeep, stage.moving)
+        if at[FINISHES] or crowded:
             return FINISH
         if stage.upkeep.any_clues:
             time = stage.times[at[TICK]]
