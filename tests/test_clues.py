@@ -199,6 +199,10 @@ def test_somebody_who_lies_still_and_something_that_is_gone(tmp_path: Path) -> N
     rows = run.poses[(run.poses.id == "sign") & run.poses.present.to_numpy()]
     assert (rows.t.min(), rows.t.max()) == pytest.approx((3.6, 11.5), abs=0.11)
     assert set(zip(rows.x, rows.y, strict=True)) == {(2.0, 3.0)}
+    for z, is_gone in ((1.4, False), (1.6, True)):  # right above it
+        above = {"cast.guest.at": [2, 3], "cast.guest.z": z, "member": {"at": [2, 3], "z": 0.0}}
+        run = snelk.run(scene(tmp_path, {"gone": "guest", "within": 1.5}, **above, **quiet))
+        assert (there(run) is not None) == is_gone
     taken = [{"t": 1.0, "of": "guest", "removes": True}]
     run = snelk.run(scene(tmp_path, {"gone": "guest"}, track=gone, effect=taken, **quiet))
     assert there(run) == pytest.approx((1.1, 12.0))

@@ -119,12 +119,15 @@ def test_the_ground_grows_with_the_game_and_what_draws_an_agent_is_told(tmp_path
     drawn = live.drawn_to("guard")
     assert drawn is not None
     assert (drawn.x, drawn.y, drawn.source, live.focus("guard")) == (0.0, -2.0, "heard", "")
-    for n in range(1000):  # far beyond all that the level held at the beginning
-        live.push("guest", x=-0.2 * n, y=0.0, heading_deg=180.0)
-        live.step()
-    pose = live.pose("guard")
-    assert pose is not None
-    assert pose.x < -100.0
+    # To each side far beyond all that the level held at the beginning.
+    for x, y in ((-1, 0), (0, -1), (1, 0), (0, 1)):
+        game = snelk.Live(scene, pushed=["guest"], duration=200.0)
+        for n in range(600):
+            game.push("guest", x=0.2 * n * x, y=0.2 * n * y, heading_deg=180.0)
+            game.step()
+        pose = game.pose("guard")
+        assert pose is not None
+        assert pose.x * x + pose.y * y > 80.0
 
 
 def test_a_belief_disproved_is_told_in_a_live_game_as_in_a_run(tmp_path: Path) -> None:
