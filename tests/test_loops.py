@@ -18,6 +18,7 @@ from snelk.body.columns import StreamColumns
 from snelk.body.doing import Doing
 from snelk.body.looking import look_out
 from snelk.body.moving import run_out, turns_back
+from snelk.body.outlook import Outlook
 from snelk.body.paces import AT_FOCUS, GLANCES, Moving
 from snelk.body.roams import RoamStage
 from snelk.body.standing import Timing
@@ -27,7 +28,7 @@ from snelk.body.wandering import wander_alone
 from snelk.chance import key_of, stream, stream_of
 from snelk.engine.simulation import Simulation
 from snelk.engine.ticking import advance
-from snelk.level.columns import GridColumns, GroundColumns, in_one, laid_out, plain
+from snelk.level.columns import GridColumns, GroundColumns, ZoneColumns, in_one, laid_out, plain
 from snelk.level.floors import build_floors
 from snelk.level.grid import build_grid, scratch_for
 from snelk.level.ground import Areas, ground_of
@@ -58,7 +59,15 @@ from snelk.mind.telling import arrive, pass_all_on, raise_voices, who_tells
 from snelk.mind.updating import mind
 from snelk.runs.measures import Measurer
 from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.columns import BodyColumns, EarStageColumns, PoseColumns
+from snelk.senses.columns import (
+    AroundColumns,
+    BodyColumns,
+    EarStageColumns,
+    LightColumns,
+    PoseColumns,
+    SightLimitColumns,
+    SightNumberColumns,
+)
 from snelk.senses.hearing import AWAKE as EAR_AWAKE
 from snelk.senses.hearing import HEARD, Noises
 from snelk.senses.hearing import REACH as EAR_REACH
@@ -252,22 +261,12 @@ def test_what_is_in_view_of_places(seed: int) -> None:
     grid = build_grid(wall, np.zeros(1, np.int32), np.zeros(1))
     places, found = chance.uniform(-4, 4, (60, 3)), np.zeros(60, np.bool_)
     places[:, 2] = chance.choice([0.0, 0.4, 0.6], 60)
-    look_out(
-        v,
-        a,
-        tall,
-        places,
-        poses,
-        bodies,
-        sight,
-        limits,
-        around,
-        lamps,
-        zones,
-        grid,
-        scratch_for(grid),
-        found,
-    )
+    outlook = Outlook(
+        laid_out(BodyColumns, bodies), laid_out(SightNumberColumns, sight), laid_out(SightLimitColumns, limits),
+        laid_out(AroundColumns, around), laid_out(LightColumns, lamps), laid_out(ZoneColumns, zones),
+        laid_out(GridColumns, grid), scratch_for(grid),
+    )  # fmt: skip
+    look_out(v, a, tall, places, poses, outlook, found)
     p, i = v if rows > 1 else 0, AGENTS[a]
     here = np.array([poses.x[p, i], poses.y[p, i]])
     dx, dy = (places[:, :2] - here).T

@@ -292,7 +292,7 @@ def _act_on(
         and flights.asks.shape[1] == stage.stuck.shape[1]
         and searches.asks.shape[0] == stage.stuck.shape[0]
         and searches.asks.shape[1] == stage.stuck.shape[1]
-        and searches.numbers.notices.shape[2] == stage.loudness.shape[2]
+        and searches.outlook.numbers.notices.shape[2] == stage.loudness.shape[2]
         and poses.x.shape[1] == stage.loudness.shape[2]
         and (poses.x.shape[0] == 1 or poses.x.shape[0] == stage.stuck.shape[0])
     )

@@ -97,13 +97,7 @@ cdef class BodyStageColumns(Columns):
     cdef public signed char[:, :, ::1] caught
 
 
-cdef class UpkeepColumns(Columns):
-    cdef public bint disproves, any_ignores, grows, any_clues, keeps_apart
-    cdef public const double[:, ::1] seen_empty, boxes, shuts_at, radii, bounds, seconds, within
-    cdef public const double[:, ::1] reach, routine_rank
-    cdef public const double[:, :, ::1] apart
-    cdef public double[:, :, ::1] empty_for, lay, put
-    cdef public unsigned char[:, :, ::1] is_empty, ignored, seen_to
+cdef class OutlookColumns(Columns):
     cdef public BodyColumns bodies
     cdef public SightNumberColumns numbers
     cdef public SightLimitColumns limits
@@ -112,6 +106,16 @@ cdef class UpkeepColumns(Columns):
     cdef public ZoneColumns zones
     cdef public GridColumns grid
     cdef public ScratchColumns scratch
+
+
+cdef class UpkeepColumns(Columns):
+    cdef public bint disproves, any_ignores, grows, any_clues, keeps_apart
+    cdef public const double[:, ::1] seen_empty, boxes, shuts_at, radii, bounds, seconds, within
+    cdef public const double[:, ::1] reach, routine_rank
+    cdef public const double[:, :, ::1] apart
+    cdef public double[:, :, ::1] empty_for, lay, put
+    cdef public unsigned char[:, :, ::1] is_empty, ignored, seen_to
+    cdef public OutlookColumns outlook
     cdef public double[:, ::1] spot, since
     cdef public unsigned char[::1] looked
     cdef public const unsigned char[:, ::1] ignores, opened, clue_on, lit, removed
@@ -182,15 +186,8 @@ cdef class NoteColumns(Columns):
 
 
 cdef class SearchStageColumns(Columns):
-    cdef public BodyColumns bodies
-    cdef public SightNumberColumns numbers
-    cdef public SightLimitColumns limits
-    cdef public AroundColumns around
-    cdef public LightColumns lamps
-    cdef public ZoneColumns zones
-    cdef public GridColumns grid
+    cdef public OutlookColumns outlook
     cdef public FloorColumns floors
-    cdef public ScratchColumns scratch
     cdef public Py_ssize_t[::1] noted
     cdef public const int[::1] characters
     cdef public const signed char[:, :, ::1] method, look

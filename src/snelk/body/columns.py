@@ -33,6 +33,10 @@ class BodyStageColumns(Columns):
     """Those of `BodyStage`."""
 
 
+class OutlookColumns(Columns):
+    """Those of `Outlook`."""
+
+
 class UpkeepColumns(Columns):
     """Those of `Upkeep`."""
 

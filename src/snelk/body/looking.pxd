@@ -1,13 +1,10 @@
 cimport cython
 
+from snelk.body.columns cimport OutlookColumns
 from snelk.body.moving cimport off_heading
 from snelk.level.casting cimport share_past
-from snelk.level.columns cimport GridColumns, ScratchColumns, ZoneColumns
 from snelk.level.lengths cimport hypot
-from snelk.senses.columns cimport (
-    AroundColumns, BodyColumns, LightColumns, PoseColumns, SightLimitColumns,
-    SightNumberColumns,
-)
+from snelk.senses.columns cimport PoseColumns
 from snelk.senses.shining cimport lamp_light
 from snelk.senses.surrounding cimport light_at
 
@@ -20,7 +17,5 @@ cdef double SLACK
 )
 cdef void look_at_all(
     Py_ssize_t v, Py_ssize_t a, Py_ssize_t tall, const double[:, ::1] places, PoseColumns poses,
-    BodyColumns bodies, SightNumberColumns numbers, SightLimitColumns limits,
-    AroundColumns around, LightColumns lamps,
-    ZoneColumns zones, GridColumns grid, ScratchColumns scratch, unsigned char[::1] found,
+    OutlookColumns outlook, unsigned char[::1] found,
 ) noexcept nogil

@@ -202,7 +202,7 @@ class Play(Activity):
     def _reach_of(self) -> Numbers:
         """(watchers,) how far from where it is each can see now, m; 0 for who is not there."""
         me, world = self.me, self.me.world
-        poses, limits = world.senses.poses, plain(world.outlook[2])
+        poses, limits = world.senses.poses, plain(world.outlook.limits)
         p = self._row
         far = np.fmax.reduce(limits.range[me.v, self.watchers], axis=1, initial=0.0)
         there = poses.present[p, world.characters[self.watchers]]

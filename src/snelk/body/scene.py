@@ -15,14 +15,13 @@ from snelk.body.doing import Doing
 from snelk.body.doors import Doors
 from snelk.body.motion import Motion
 from snelk.body.outcomes import Happening, Outcomes
+from snelk.body.outlook import Outlook
 from snelk.body.stage import BodyStage
 from snelk.body.standing import Timing
 from snelk.body.walker import Walker
 from snelk.config.minds import State
 from snelk.config.models import Setup
-from snelk.level.grid import Grid, Scratch
 from snelk.level.level import Level
-from snelk.level.zones import Zones
 from snelk.mind.attention import Attention
 from snelk.mind.ladder import Ladders
 from snelk.mind.memory import Beliefs, MemoryNumbers
@@ -32,9 +31,8 @@ from snelk.mind.search import Likelihood
 from snelk.mind.signals import Signals
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.contact import Contacts
-from snelk.senses.light import LightNumbers
-from snelk.senses.sight import Sight, SightLimits, SightNumbers
-from snelk.senses.surroundings import Around, Surroundings
+from snelk.senses.sight import Sight
+from snelk.senses.surroundings import Surroundings
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -87,10 +85,6 @@ class Snapshot(NamedTuple):
     search: int
     likelihood: Likelihood
     share: np.ndarray[tuple[int], np.dtype[np.float64]]
-
-
-Outlook = tuple[Bodies, SightNumbers, SightLimits, Around, LightNumbers, Zones, Grid, Scratch]
-"""What agents look at places with: see `look_out`."""
 
 
 class Footing(Protocol):

@@ -7,15 +7,10 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.body.outlook import Outlook
 from snelk.level.columns import agree, agree_axes, plain
 from snelk.level.floors import Floors
-from snelk.level.grid import Grid, Scratch, agree_scratch
-from snelk.level.zones import Zones
 from snelk.mind.cells import Cells
-from snelk.senses.bodies import Bodies
-from snelk.senses.light import LightNumbers
-from snelk.senses.sight import SightLimits, SightNumbers
-from snelk.senses.surroundings import Around
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -89,14 +84,7 @@ class Notes(NamedTuple):
 class SearchStage(NamedTuple):
     """What searching reads and writes: (variant, agent) where nothing else is said."""
 
-    bodies: Bodies  # what agents look at places with, as all that follows up to `scratch`
-    numbers: SightNumbers
-    limits: SightLimits
-    around: Around
-    lamps: LightNumbers
-    zones: Zones
-    grid: Grid
-    scratch: Scratch  # of the grid
+    outlook: Outlook
     floors: Floors
     characters: NDArray[np.int32]  # (agent,)
     method: NDArray[np.int8]  # (variant, agent, state) of METHODS, as all that follows up to `look`
@@ -151,7 +139,7 @@ class SearchStage(NamedTuple):
             self.planned.shape,
             self.going.shape, self.waiting.shape, self.until.shape, self.at.shape, self.size.shape,
             self.points.shape[:2], self.spread_to.shape, self.next_shot.shape, self.target.shape,
-            plain(self.numbers).notices.shape[:2], (shape[0], len(self.characters)),
+            plain(plain(self.outlook).numbers).notices.shape[:2], (shape[0], len(self.characters)),
         )  # fmt: skip
         agree(
             states, self.radius.shape, self.give_up.shape, self.point_time.shape, self.speed.shape,
@@ -169,9 +157,3 @@ class SearchStage(NamedTuple):
         agree(self.points.shape, (*self.chances.shape, 3))
         agree(self.spot.shape, (1, 3))
         agree(self.seen.shape, self.noted.shape, (1,))
-        characters = plain(self.numbers).notices.shape[2]
-        agree(plain(self.lamps).lamp.shape, (shape[0], characters))
-        agree(plain(self.bodies).height.shape[:2], (shape[0], characters))
-        agree(plain(self.around).zone_background.shape, (len(plain(self.zones).circles),))
-        agree(plain(self.around).light.shape, shape[:1])
-        agree_scratch(self.scratch, self.grid, shape[0])

@@ -382,9 +382,7 @@ def _search_points(
         searches.spot[0, 2] = searches.points[v, a, at, 2]
         tall = _how_tall(searches, stage.attended, v, a)
         look_at_all(
-            v, a, tall, searches.spot, poses, searches.bodies, searches.numbers, searches.limits,
-            searches.around, searches.lamps, searches.zones, searches.grid, searches.scratch,
-            searches.seen,
+            v, a, tall, searches.spot, poses, searches.outlook, searches.seen
         )  # fmt: skip
         if searches.seen[0]:
             _note_point(searches, moving, v, a, time, LOOKED)
@@ -445,7 +443,7 @@ def _looks_for_it(
     p, focus = v if poses.x.shape[0] > 1 else 0, stage.attended.focus[v, a]
     if not searches.company[v, a, b] or not poses.present[p, searches.characters[b]]:
         return False
-    notices: bool = focus < 0 or searches.numbers.notices[v, b, focus]
+    notices: bool = focus < 0 or searches.outlook.numbers.notices[v, b, focus]
     return notices
 
 
@@ -581,9 +579,7 @@ def _clear_points(
             if b != a and not _looks_for_it(searches, stage, poses, v, a, b):
                 continue
             look_at_all(
-                v, b, tall, searches.spot, poses, searches.bodies, searches.numbers,
-                searches.limits, searches.around, searches.lamps, searches.zones, searches.grid,
-                searches.scratch, searches.seen,
+                v, b, tall, searches.spot, poses, searches.outlook, searches.seen
             )  # fmt: skip
             if searches.seen[0]:
                 searches.cleared[v, a, n] = ITSELF if b == a else ANOTHER
@@ -880,9 +876,8 @@ def _search_cells(
         _spread(cells, min(times, MOST_TIMES))
         searches.spread_to[v, a] += times * step
     look_at_all(
-        v, a, _how_tall(searches, stage.attended, v, a), cells.centres, poses, searches.bodies,
-        searches.numbers, searches.limits, searches.around, searches.lamps, searches.zones,
-        searches.grid, searches.scratch, cells.seen,
+        v, a, _how_tall(searches, stage.attended, v, a), cells.centres, poses, searches.outlook,
+        cells.seen,
     )  # fmt: skip
     if together:
         _look_together(searches, cells, stage, poses, v, a)
@@ -937,9 +932,7 @@ def _look_together(
         if not _looks_for_it(searches, stage, poses, v, a, b):
             continue
         look_at_all(
-            v, b, tall, cells.centres, poses, searches.bodies, searches.numbers, searches.limits,
-            searches.around, searches.lamps, searches.zones, searches.grid, searches.scratch,
-            cells.theirs,
+            v, b, tall, cells.centres, poses, searches.outlook, cells.theirs
         )  # fmt: skip
         for n in range(cells.seen.shape[0]):
             if cells.theirs[n] and not cells.seen[n]:
@@ -1055,7 +1048,7 @@ def _agrees(searches: SearchStage, stage: BodyStage, moving: Moving) -> bool:
         agrees(stage, moving)
         and searches.state.shape[0] == stage.stuck.shape[0]
         and searches.state.shape[1] == stage.stuck.shape[1]
-        and searches.numbers.notices.shape[2] == stage.loudness.shape[2]
+        and searches.outlook.numbers.notices.shape[2] == stage.loudness.shape[2]
     )
 
 

@@ -217,7 +217,7 @@ def _searches_of(world: Scene, *, shows: bool) -> SearchStage:
     begun, at_point, size, target = np.zeros((4, *shape), dtype=np.int64)
     searchers = int((method != NO_SEARCH).any(axis=2).sum())
     return SearchStage(
-        *world.outlook,
+        outlook=world.outlook,
         floors=world.level.floors,
         characters=characters,
         method=method,

@@ -137,9 +137,7 @@ def _see_empty(upkeep: Upkeep, stage: BodyStage, poses: Poses) -> bool:
                 upkeep.looked[0] = False
                 if unseen:
                     look_at_all(
-                        v, a, tall, upkeep.spot, poses, upkeep.bodies, upkeep.numbers,
-                        upkeep.limits, upkeep.around, upkeep.lamps, upkeep.zones, upkeep.grid,
-                        upkeep.scratch, upkeep.looked,
+                        v, a, tall, upkeep.spot, poses, upkeep.outlook, upkeep.looked
                     )  # fmt: skip
                 since = upkeep.empty_for[v, a, j]
                 seen = upkeep.looked[0] != 0
@@ -164,7 +162,7 @@ def _ignore(upkeep: Upkeep, stage: BodyStage, poses: Poses) -> None:
                 x = poses.x[p, j] if isnan(x) else x
                 y = poses.y[p, j] if isnan(y) else y
                 z = poses.z[p, j] if isnan(z) else z
-                upkeep.ignored[v, a, j] = not inside(upkeep.zones, zone, x, y, z)
+                upkeep.ignored[v, a, j] = not inside(upkeep.outlook.zones, zone, x, y, z)
 
 
 def _concern_doors(

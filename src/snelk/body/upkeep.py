@@ -7,13 +7,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.body.outlook import Outlook
 from snelk.level.columns import agree, plain
-from snelk.level.grid import Grid, Scratch, agree_scratch
-from snelk.level.zones import Zones
-from snelk.senses.bodies import Bodies
-from snelk.senses.light import LightNumbers
-from snelk.senses.sight import SightLimits, SightNumbers
-from snelk.senses.surroundings import Around
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -43,14 +38,7 @@ class Upkeep(NamedTuple):
     seen_empty: Numbers  # s it has to see it; NaN for who never does
     empty_for: Numbers  # (variant, agent, target or place) s it has seen it; overwritten
     is_empty: Truths  # the same: what is to be dropped now; overwritten
-    bodies: Bodies  # what agents look at places with, as all that follows up to `scratch`
-    numbers: SightNumbers
-    limits: SightLimits
-    around: Around
-    lamps: LightNumbers
-    zones: Zones
-    grid: Grid
-    scratch: Scratch  # of the grid
+    outlook: Outlook
     spot: Numbers  # (1, 3) a place to look at, m; overwritten
     looked: Truths  # (1,) whether it is in view; overwritten
     any_ignores: bool
@@ -93,7 +81,8 @@ class Upkeep(NamedTuple):
         )
         agree((variants, agents, targets + 1), self.empty_for.shape, self.is_empty.shape)
         agree(self.ignored.shape, self.seen_to.shape, self.news.shape)
-        agree(self.ignored.shape, plain(self.numbers).notices.shape)
+        outlook = plain(self.outlook)
+        agree(self.ignored.shape, plain(outlook.numbers).notices.shape)
         agree((variants, agents, agents), self.apart.shape)
         agree((1, 3), self.spot.shape)
         agree((1,), self.looked.shape, self.next_opening.shape)
@@ -104,14 +93,12 @@ class Upkeep(NamedTuple):
             (variants, targets), self.radii.shape, self.clue.shape, self.clue_of.shape,
             self.clue_on.shape, self.seconds.shape, self.within.shape, self.reach.shape,
             self.removed.shape, self.since.shape, self.away.shape,
-            plain(self.bodies).height.shape[:2], plain(self.lamps).lamp.shape,
         )  # fmt: skip
         agree((variants, targets, 3), self.lay.shape)
         agree((variants, targets, 5), self.put.shape)
-        agree((variants, len(plain(self.zones).circles)), self.lit.shape)
+        agree((variants, len(plain(outlook.zones).circles)), self.lit.shape)
         agree((len(self.link_doors),), tuple(self.link_starts[-1:].tolist()))
         walls = self.opened.shape[1] if len(self.opened) == variants else 0  # no doors, one row
         most = np.array([1, walls, self.lit.shape[1], targets, targets])  # by what a clue is of
         there = np.concatenate([self.doors, self.link_doors]) < walls
         agree((True, True), (bool((self.clue_of < most[self.clue]).all()), bool(there.all())))
-        agree_scratch(self.scratch, self.grid, variants)

@@ -23,5 +23,5 @@ def looks_at(me: Me, places: Numbers, tall: int, poses: Poses | None = None) -> 
     found = np.empty(len(places), dtype=np.bool_)
     where = np.ascontiguousarray(places)
     poses = world.senses.laid_poses if poses is None else poses
-    look_out(me.v, me.a, tall, where, poses, *world.outlook, found)
+    look_out(me.v, me.a, tall, where, poses, world.outlook, found)
     return found

@@ -17,6 +17,7 @@ from snelk.body.columns import (
     BodyStageColumns,
     EntryStageColumns,
     NamedColumns,
+    OutlookColumns,
     PlacedColumns,
     PlaceStageColumns,
     StandingColumns,
@@ -41,6 +42,7 @@ from snelk.body.named import (
     NamedSignals,
 )
 from snelk.body.outcomes import Given, Happening, Outcomes, Put, Spawn
+from snelk.body.outlook import Outlook
 from snelk.body.paces import GLANCE, PACES
 from snelk.body.registry import registered
 from snelk.body.scene import Footing, Note, Place, Senses, Snapshot
@@ -133,7 +135,7 @@ class World:
         company: Who acts together with whom.
         timing: When everybody thinks and glances.
         laid_timing: The same as compiled loops read it.
-        outlook: What agents look at places with: see `look_out`.
+        outlook: What agents look at places with.
         ended: (variant,) whether somebody was caught and the run ends with that.
         newly_ended: Whether any of them has at this tick.
     """
@@ -226,16 +228,17 @@ class World:
         )
         self._laid_bodies = laid_out(BodyColumns, bodies)
         self.laid_signals = laid_out(SignalColumns, self.signals)
-        self.outlook = (
-            self._laid_bodies,
-            laid_out(SightNumberColumns, numbers),
-            laid_out(SightLimitColumns, limits),
-            laid_out(AroundColumns, around),
-            laid_out(LightColumns, light_numbers(setups, level.lit)),
-            level.zones,
-            level.laid_grid,
-            scratch_for(level.grid, opened),
+        outlook = Outlook(
+            bodies=self._laid_bodies,
+            numbers=laid_out(SightNumberColumns, numbers),
+            limits=laid_out(SightLimitColumns, limits),
+            around=laid_out(AroundColumns, around),
+            lamps=laid_out(LightColumns, light_numbers(setups, level.lit)),
+            zones=level.zones,
+            grid=level.laid_grid,
+            scratch=scratch_for(level.grid, opened),
         )
+        self.outlook = laid_out(OutlookColumns, outlook)
         self.thinking = Thinking(self, shows=shows)
         self.company = Company(self)
         standing = Standing(
@@ -614,7 +617,6 @@ class World:
         self.upkeep = laid_out(UpkeepColumns, self._upkeep())
 
     def _upkeep(self) -> Upkeep:
-        bodies, numbers, limits, around, lamps, zones, grid, scratch = self.outlook
         doors, clues = self.doors, self.clues
         links = [sorted(each) for each in self.level.link_doors]
         starts = np.cumsum([0, *map(len, links)])
@@ -623,14 +625,7 @@ class World:
             seen_empty=self._seen_empty,
             empty_for=self.empty_for,
             is_empty=np.zeros(self.empty_for.shape, dtype=np.bool_),
-            bodies=bodies,
-            numbers=numbers,
-            limits=limits,
-            around=around,
-            lamps=lamps,
-            zones=zones,
-            grid=grid,
-            scratch=scratch,
+            outlook=self.outlook,
             spot=np.zeros((1, 3)),
             looked=np.zeros(1, dtype=np.bool_),
             any_ignores=bool(self._ignores.any()),

@@ -320,7 +320,7 @@ class Simulation:
         level = self.level
         scratch = scratch_for(level.grid, self.opened, also=level.solid_grid)
         self._whose_looks = np.zeros_like(self._looks.ticks, dtype=np.bool_)
-        numbers, limits = self.world.outlook[1:3]
+        numbers, limits = self.world.outlook.numbers, self.world.outlook.limits
         surroundings = laid_out(SurroundingColumns, self.surroundings)
         sight = laid_out(SightColumns, self.sight)
         contacts = laid_out(ContactColumns, self.contacts)
