@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+import samples
 import scenes
 import shapely
 from hypothesis import assume, given, settings
@@ -31,6 +32,32 @@ def go(folder: Path, spot: str, *more: dict[str, Any], **changes: Any) -> snelk.
     return snelk.run(
         scenes.scene(folder, *HOUSE, LOFT, YARD, *more, states=states, end=40.0, more=changes)
     )
+
+
+@pytest.mark.parametrize(("z", "arrives"), [(0.0, False), (2.8, True), (2.6, True)])
+def test_who_is_moved_below_where_it_would_go_has_not_arrived(
+    z: float, arrives: bool, tmp_path: Path
+) -> None:
+    states = {"go": {"go": {"spot": "loft"}}, "there": {}}
+    transitions = {"up": {"to": "there", "when": "arrived"}}
+    scenario = scenes.scene(
+        tmp_path,
+        *HOUSE,
+        LOFT,
+        states=states,
+        transitions=transitions,
+        track=samples.track_of((0, 5, 1)),
+        end=8.0,
+    )
+    path = Path(scenario.source)
+    path.write_text(path.read_text().replace("at = [0, 0]\n", ""))
+    rows = "".join(f"{t},guard,{x},3,{z},0\n{t},guest,5,-8,0,0\n" for t, x in ((0, -9), (8, 9)))
+    (tmp_path / "track.csv").write_text("t,id,x,y,z,heading\n" + rows)
+    run = snelk.run(path, overrides=dict(scenario.overrides))
+    changes = run.states[run.states.transition == "up"]
+    assert len(changes) == arrives
+    near = (6.0 - 0.3) / 18.0 * 8.0
+    assert changes.t.tolist() == pytest.approx([near] * arrives, abs=0.101)
 
 
 def test_it_goes_up_by_the_stair_as_fast_as_it_walks_on_level_ground(tmp_path: Path) -> None:

@@ -52,7 +52,7 @@ def _perceive(
     if not same:
         return False
     if stage.any_tracked:
-        _follow(moving, poses, stage.characters, stage.dt, counts)
+        _follow(moving, poses, stage.characters, stage.floors, stage.doing.goals, stage.dt, counts)
     _attend(
         poses, stage.sight.failed, stage.contacts, stage.loudness,
         stage.meters.value, stage.beliefs, ignored, stage.drawn.x, stage.drawn.y, stage.drawn.z,

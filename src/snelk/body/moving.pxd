@@ -46,10 +46,12 @@ cdef bint _place(
 ) noexcept nogil
 
 @cython.locals(
-    any_goes=bint, v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, x=double, y=double,
+    v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, x=double, y=double, left=double,
+    to_x=double, to_y=double, to_z=double, up=double,
 )
 cdef void _follow(
-    MovingColumns now, PoseColumns poses, const int[::1] characters, double dt, bint counts,
+    MovingColumns now, PoseColumns poses, const int[::1] characters, FloorColumns floors,
+    const double[:, :, ::1] goals, double dt, bint counts,
 ) noexcept nogil
 
 @cython.locals(

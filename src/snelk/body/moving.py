@@ -124,12 +124,13 @@ def _move(
 ) -> None:
     for v in range(len(now.x)):
         for a in range(now.x.shape[1]):
+            if not now.driven[v, a]:
+                continue
             if now.link[v, a] >= 0:
                 _climb(now, links, state_for[v, a], dt, v, a)
                 continue
             _move_one(now, state_for[v, a], dt, v, a)
-            if now.driven[v, a]:
-                _follow_floor(now, floors, v, a)
+            _follow_floor(now, floors, v, a)
 
 
 def _follow_floor(now: Moving, floors: Floors, v: int, a: int) -> None:
@@ -188,9 +189,15 @@ def _place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> bool:
 
 
 def _follow(
-    now: Moving, poses: Poses, characters: NDArray[np.int32], dt: float, counts: bool
+    now: Moving,
+    poses: Poses,
+    characters: NDArray[np.int32],
+    floors: Floors,
+    goals: NDArray[np.float64],
+    dt: float,
+    counts: bool,
 ) -> None:
-    any_goes = False
+    """Note where those are who are moved from outside, and who of them is at its goal by that."""
     for v in range(len(now.x)):
         p = v if len(poses.x) > 1 else 0
         for a in range(now.x.shape[1]):
@@ -202,11 +209,13 @@ def _follow(
                 now.walked[v, a] += hypot(x - now.x[v, a], y - now.y[v, a])
             now.x[v, a], now.y[v, a], now.heading[v, a] = x, y, poses.heading[p, j]
             now.z[v, a] = poses.z[p, j]
-            any_goes |= now.on_way[v, a]
-    if any_goes:
-        for v in range(len(now.x)):
-            for a in range(now.x.shape[1]):
-                _arrive(now, _left(now, v, a) - now.stop[v, a], dt, v, a)
+            if now.on_way[v, a]:
+                left = _left(now, v, a)
+                to_x, to_y, to_z = goals[v, a, 0], goals[v, a, 1], goals[v, a, 2]
+                up = highest_below(floors, to_x, to_y, to_z + STEP)
+                up -= highest_below(floors, x, y, poses.z[p, j] + STEP)
+                left = left if isnan(up) else hypot(left, up)
+                _arrive(now, left - now.stop[v, a], dt, v, a)
 
 
 def _nearness(now: Moving, dt: float, v: int, a: int) -> tuple[float, bool, bool]:
@@ -360,7 +369,7 @@ def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
     whole = _left(now, v, a)
     left = whole - now.stop[v, a]
     _arrive(now, left, dt, v, a)
-    free = now.driven[v, a] and not now.still[v, a] and not now.holds[v, a]
+    free = not now.still[v, a] and not now.holds[v, a]
     if free and now.on_way[v, a] and whole - _beyond_halt(now, v, a) <= NEAR:
         now.next[v, a] = now.halt[v, a] + 1
         _begin_link(now, v, a)
@@ -427,7 +436,7 @@ def _climb(now: Moving, links: Links, state_for: float, dt: float, v: int, a: in
     """Move along a link at an even pace, up to its end."""
     link = now.link[v, a]
     now.stuck_for[v, a] = 0.0
-    if now.still[v, a] or not now.driven[v, a]:
+    if now.still[v, a]:
         return
     whole = links.lengths[link]
     before = now.climbed[v, a]
