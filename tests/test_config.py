@@ -5,6 +5,7 @@ from __future__ import annotations
 import copy
 import json
 from pathlib import Path
+from typing import Any
 
 import jsonschema
 import numpy as np
@@ -192,6 +193,47 @@ def test_inheritance_takes_what_is_not_written_and_blames_who_wrote_it(tmp_path:
     assert complaints(path) == [
         f"kinds.toml: {CONE}.fov_whole: must be above 0 deg and at most 360 (given: 0)"
     ]
+
+
+def test_what_nobody_wrote_is_blamed_on_who_wrote_most_of_it(tmp_path: Path) -> None:
+    meters = "[profiles.owl]\nlike = 'watcher'\n[profiles.owl.meter]\nfill_time = 2\n"
+    meters += "[profiles.watcher.meter]\nfill_time = 3\ndrain_after = 1\n"
+    path = samples.write_sample(
+        tmp_path, guest="at = [5, 0]", profiles=samples.SAMPLE_PROFILES + meters
+    )
+    draft = snelk.load(path).draft
+    for key, owner in (("fill_time", "owl"), ("drain_after", "watcher"), ("drain_time", "owl")):
+        place = draft.locate(("profiles", "owl", "meter", key))
+        assert place == (str(path.with_name("kinds.toml")), f"profiles.{owner}.meter.{key}")
+
+
+@pytest.mark.parametrize(("overrides", "outdated"), [
+    ({"profiles.hen.ladder.transitions.safe.when": "seen(wied)"}, None),
+    ({"profiles.hen.ladder.transitions.safe.to": "nowhere"}, None),
+    (dict.fromkeys((f"cast.{name}.team" for name in ("boy", "bell", "farmer", "dog")), "croft"), None),
+    ({"bodies.fox.attributes": {}}, None),
+    ({"profiles.dog.ladder.states.asleep.cones": {"eye": {"range": 5.0}}}, None),
+    ({"profiles.dog.ladder.states.asleep": {"hold": {}}}, [("profiles", "dog", "ladder", "states", "asleep", "hold")]),
+])  # fmt: skip
+def test_what_others_refer_to_may_not_be_taken_away(
+    overrides: dict[str, Any], outdated: Any
+) -> None:
+    """However little was written, all that it concerns is looked at, as where all is read anew."""
+    night = snelk.croft() / "night.toml"
+    scenario, found = snelk.load(night), []
+    for change in (scenario.changed, lambda overrides: snelk.load(night, overrides=overrides)):
+        try:
+            changed = change(overrides)
+            found.append((changed.setup, changed.draft.outdated))
+        except snelk.InputError as error:
+            found.append((str(error), None))
+    assert found[0] == found[1]
+    assert found[0][1] == outdated
+    looks = scenario.changed(
+        {"profiles.dog.ladder.states.asleep.cones": {"muzzle": {"range": 5.0}}}
+    )
+    with pytest.raises(snelk.InputError, match="no such cone"):
+        looks.changed({"profiles.dog.cones": {"eyes": {"range": 9.0, "fov_whole": 90.0}}})
 
 
 @pytest.mark.parametrize(

@@ -15,6 +15,8 @@ import numpy as np
 import pandas as pd
 import pytest
 import samples
+import scenes
+import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from test_cli import command
@@ -57,6 +59,20 @@ def test_rows_are_what_the_variants_measure_alone(tmp_path: Path) -> None:
         measured = judge_batch(night, variants=[done.overrides(n)])[0]
         row = done.table.iloc[n][measured.keys].to_numpy(dtype=np.float64)
         np.testing.assert_array_equal(row, measured.values[0], err_msg=str(n))
+
+
+def test_who_only_runs_faster_in_a_variant_does_so_in_the_batch(tmp_path: Path) -> None:
+    spot = scenes.feature("spot", "far", shapely.Point(40, 0))
+    states = {"run": {"go": {"spot": "far"}, "pace": "running"}}
+    scenario, walked = scenes.scene(tmp_path, spot, states=states, end=4.0), []
+    paces = [{"profiles.watcher.movement.running": pace} for pace in (2.0, 3.5, 3.5, 1.0)]
+    measured = judge_batch(scenario, variants=paces)[0]
+    column = measured.values[:, measured.keys.index("guard.distance_walked")]
+    for pace in paces:
+        alone = judge_batch(scenario, variants=[pace])[0]
+        walked.append(alone.values[0, alone.keys.index("guard.distance_walked")])
+    assert column.tolist() == walked
+    assert len({*walked}) == 3
 
 
 def test_a_row_of_the_whole_night_is_that_of_the_picked_run(tmp_path: Path) -> None:

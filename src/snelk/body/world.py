@@ -341,7 +341,8 @@ class World:
                     if state.catch is not None:
                         self._catch[v, a, s] = state.catch.reach
                         self._ends[v, a, s] = state.catch.ends
-                    freeze[v, a, s] = np.isin(self._team_of[v], state.freeze_seen_by)
+                    if state.freeze_seen_by:
+                        freeze[v, a, s] = np.isin(self._team_of[v], state.freeze_seen_by)
                     self._asleep[v, a, s] = state.activity == "sleep"
                     pace[v, a, s] = motion.paces[v, a, PACES.index(state.pace)]
                     gait[v, a, s] = GAITS.index(state.pace)
@@ -376,11 +377,11 @@ class World:
 
     def _is_alike(self, before: int, v: int, a: int) -> bool:
         """Whether an agent has the very same states, paces and others around it in a variant."""
-        one, other, name = self.setups[before], self.setups[v], self.agents[a]
         if self.ladders.ladders[before][a] is not self.ladders.ladders[v][a]:
             return False
+        one, other, paces = self.setups[before], self.setups[v], self.motion.paces
         same_team = one.cast is other.cast or (self._team_of[before] == self._team_of[v]).all()
-        return bool(same_team) and one.profile_of(name) is other.profile_of(name)
+        return bool(same_team) and bool((paces[before, a] == paces[v, a]).all())
 
     def begin_tick(self, tick: int, time: float, senses: Senses) -> None:
         """A tick begins, at which nothing has happened yet."""

@@ -5,8 +5,11 @@ from __future__ import annotations
 import copy
 import tomllib
 from collections.abc import Iterator, Mapping, Sequence
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
+
+from pydantic import BaseModel
 
 from snelk.config.minds import ACTIVITIES
 from snelk.config.models import Setup
@@ -38,14 +41,17 @@ class Draft:
         source: The scenario's file, for messages.
         raw: What is written, merged, before inheritance.
         outdated: Keys that were written by the names that they had before.
+        names: What alert ladders can refer to, by kind, once that was checked.
     """
 
     def __init__(self, source: str, raw: Raw, origins: Mapping[Place, str]) -> None:
         self.source = source
         self.raw = raw
         self._origins = dict(origins)  # keys that were not written in the scenario's own file
-        self._owners: dict[Place, Place] = {}  # keys that a profile has from another
+        # By place two tables and what came of merging them: these two are not merged again.
+        self._merged: dict[Place, tuple[Any, Any, Any]] = {}
         self.outdated: list[tuple[str, ...]] = []
+        self.names: dict[str, list[str]] = {}
         self._base: Draft | None = None  # what this one was made of
         self._whole: tuple[Raw, Setup] | None = None  # with inheritance worked in, and checked
 
@@ -97,7 +103,7 @@ class Draft:
         """
         # What is not written to is shared with the draft that this one comes from.
         draft = Draft(self.source, dict(self.raw), self._origins)
-        draft._base = self
+        draft._base, draft._merged = self, dict(self._merged)
         for key, value in overrides.items():
             parts = split_key(key)
             here: Any = draft.raw
@@ -123,8 +129,15 @@ class Draft:
                     )
             here[parts[-1]] = copy.deepcopy(value)
             draft._origins[tuple(parts)] = "overrides"
-        draft.outdated = [*self.outdated, *bring_up_to_date(draft.raw)]
+        draft.outdated = [*self.outdated]
+        if any(isinstance(value, dict) for value in overrides.values()):
+            draft.outdated += bring_up_to_date(draft.raw)
         return draft
+
+    def checked_before(self) -> tuple[Setup, dict[str, list[str]]] | None:
+        """The whole that this one was made of, and the names in it, if it was checked."""
+        base = self._base
+        return None if base is None or base._whole is None else (base._whole[1], base.names)
 
     def attributes(self) -> set[str]:
         """The attributes that anybody of the cast, or any body, is written to have."""
@@ -168,25 +181,37 @@ class Draft:
         known: Raw = {}
         for section, now in full.items():
             was, checked_before = whole[0].get(section), getattr(whole[1], section, None)
-            known[section] = checked_before if now is was else now
-            if now is not was and isinstance(now, dict) and isinstance(checked_before, dict):
-                known[section] = {
-                    name: checked_before[name] if _is_same(was, name, entry) else entry
-                    for name, entry in now.items()
-                }
+            known[section] = checked_before if now is was else _reused(was, now, checked_before)
         return known
 
     def locate(self, place: Place) -> tuple[str, str]:
         """Where a key was really written: the file, or `overrides`, and the key path there."""
-        for depth in range(len(place), 0, -1):
-            owner = self._owners.get(place[:depth])
-            if owner is not None:
-                return self.locate((*owner, *place[depth:]))
+        if len(place) > 2 and place[0] == "profiles":
+            place = (*place[:1], self._owner_of(place), *place[2:])
         for depth in range(len(place), 0, -1):
             origin = self._origins.get(place[:depth])
             if origin is not None:
                 return origin, key_path(place)
         return self.source, key_path(place)
+
+    def _owner_of(self, place: Place) -> str:
+        """The profile in which a key of a profile is written: itself, or one that it is like.
+
+        Of a key that is nowhere, the nearest with most of the tables that it would be in.
+        """
+        profiles, line = _tables(self.raw.get("profiles")), str(place[1])
+        owner, deepest, passed = line, 0, {line}
+        while line in profiles:
+            depth, here = 2, profiles[line]
+            while depth < len(place) and isinstance(here, dict) and place[depth] in here:
+                here, depth = here[str(place[depth])], depth + 1
+            if depth > deepest:
+                owner, deepest = line, depth
+            line = str(profiles[line].get("like"))
+            if depth == len(place) or not isinstance(here, dict) or line in passed:
+                break
+            passed.add(line)
+        return owner
 
     def home_of(self, parts: Sequence[str]) -> str:
         """The file into which the value of a key path belongs: that of its profile or body."""
@@ -205,8 +230,6 @@ class Draft:
         orphans: set[str],
     ) -> Any:
         """A profile with the keys of its parent, the grandparent and so on worked in."""
-        if not heirs and self._is_as_before(name, profiles):
-            return self._base._whole[0]["profiles"][name]  # type: ignore[union-attr, index]
         own = profiles[name]
         parent = own.get("like") if isinstance(own, dict) else None
         if parent is None:
@@ -228,44 +251,25 @@ class Draft:
                 problems.append(problem)
             return {key: value for key, value in own.items() if key != "like"}
         base = self._inherit(parent, profiles, (*heirs, name), problems, orphans)
-        return self._merge(base, own, ("profiles", parent), ("profiles", name))
+        return self._merge(base, own, ("profiles", name))
 
-    def _is_as_before(self, name: str, profiles: Raw) -> bool:
-        """Whether neither a profile nor any of those it is like was written to.
-
-        Where its keys came from is then taken over.
-        """
-        if self._base is None or self._base._whole is None:
-            return False
-        before, line = self._base.raw["profiles"], name
-        for _ in range(LONGEST_LINE):
-            if not _is_same(before, line, profiles.get(line)):
-                return False
-            parent = profiles[line].get("like")
-            if parent is None:
-                owners = self._base._owners.items()
-                self._owners |= {at: own for at, own in owners if at[:2] == ("profiles", name)}
-                return True
-            line = parent
-        return False
-
-    def _merge(self, base: Any, own: Any, base_place: Place, place: Place) -> Any:
+    def _merge(self, base: Any, own: Any, place: Place) -> Any:
         """`own` over `base`, table by table."""
         if not (isinstance(base, dict) and isinstance(own, dict)):
             return own
+        known = self._merged.get(place)
+        if known is not None and known[0] is base and known[1] is own:
+            return known[2]
+        merged = dict(base)
         if place[2:-1] == ("ladder", "states") and any(key in own for key in ACTIVITIES):
             # Another activity takes the place of the one that it would have.
-            base = {
+            merged = {
                 key: value for key, value in base.items() if key not in ACTIVITIES or key in own
             }
-        merged = dict(base)
-        for key, value in base.items():
-            inner, base_inner = (*place, key), (*base_place, key)
-            if key in own:
-                merged[key] = self._merge(value, own[key], base_inner, inner)
-            else:
-                self._owners[inner] = self._owners.get(base_inner, base_inner)
-        return {**merged, **{key: value for key, value in own.items() if key not in base}}
+        for key, value in own.items():
+            merged[key] = self._merge(merged[key], value, (*place, key)) if key in merged else value
+        self._merged[place] = base, own, merged
+        return merged
 
     def _wrong_names(self) -> Iterator[Problem]:
         """Bodies and profiles that are referred to but are not there."""
@@ -280,9 +284,28 @@ class Draft:
                         yield Problem(source, place, shown(wanted), f"no such {key}", fix)
 
 
-def _is_same(entries: Any, name: str, entry: Any) -> bool:
-    """Whether it is the very entry of that name: equal ones may be of another type."""
-    return isinstance(entries, dict) and isinstance(entry, dict) and entries.get(name) is entry
+def _reused(was: Any, now: Any, checked_before: Any) -> Any:
+    """A table in which all that is the very same as before is what was checked then.
+
+    What is equal may be of another type.
+    """
+    tables = isinstance(was, dict) and isinstance(now, dict)
+    if not (tables and isinstance(checked_before, dict | BaseModel)):
+        return now
+    found: Raw = {}
+    for key, value in now.items():
+        found[key] = value
+        if not isinstance(value, dict) or key not in was:
+            continue
+        if isinstance(checked_before, dict):
+            part = checked_before.get(key)
+        else:
+            part = getattr(checked_before, key, None)
+        if value is was[key]:
+            found[key] = part if isinstance(part, dict | BaseModel) else value
+        else:
+            found[key] = _reused(was[key], value, part)
+    return found
 
 
 def _tables(value: Any) -> dict[str, Raw]:
@@ -306,6 +329,11 @@ def split_key(key: str) -> list[str]:
 
 def parts_of_key(key: str) -> list[str]:
     """A dotted key path as it is written."""
+    return [*_parts_of_key(key)]
+
+
+@lru_cache(maxsize=1024)  # the same few keys are given for every variant
+def _parts_of_key(key: str) -> tuple[str, ...]:
     parts: list[str] = []
     try:
         tree: Any = tomllib.loads(f"{key} = 0") if "\n" not in key else {}
@@ -317,7 +345,7 @@ def parts_of_key(key: str) -> list[str]:
     if tree != 0 or isinstance(tree, bool):
         fix = "write it like profiles.goose.cones.wide.range"
         raise InputError.of("overrides", "", f'"{key[:80]}"', "is not a key path", fix)
-    return parts
+    return tuple(parts)
 
 
 def as_value(text: str) -> Any:

@@ -10,10 +10,12 @@ from snelk.config.conditions import Condition, parse
 from snelk.config.draft import Draft, Place
 from snelk.config.geojson import LevelData
 from snelk.config.minds import PLACES, Ladder, State
-from snelk.config.models import Change, Effect, Setup
+from snelk.config.models import Change, Effect, Profile, Setup
 from snelk.config.nodes import BUILT_IN, WORDS_OF, ConditionError, Node
 from snelk.config.problems import shown
 from snelk.errors import Problem, nearest
+
+Names = dict[str, list[str]]
 
 MOST_CELLS = 50_000
 """Of a search by likelihood."""
@@ -95,8 +97,10 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
                 yield Problem(
                     source, where, "", "is a built-in attribute of every character", "rename it"
                 )
+    before = draft.checked_before()
+    draft.names = known
     for name, profile in setup.profiles.items():
-        if profile.ladder is None:
+        if profile.ladder is None or (before and _was_checked(name, profile, known, *before)):
             continue
         place: Place = ("profiles", name, "ladder")
         yield from _within_ladder(profile.ladder, place, draft)
@@ -133,6 +137,17 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
             for what, word in names_in(condition):
                 at: Place = (*place, "transitions", transition_name, "when")
                 yield from missing(at, what, [word], profile.cones if what == "cone" else None)
+
+
+def _was_checked(name: str, profile: Profile, known: Names, whole: Setup, names: Names) -> bool:
+    """Whether a ladder was found right before, and all is there that it could refer to."""
+    own = whole.profiles.get(name)
+    alike = (
+        own is not None
+        and own.ladder is profile.ladder
+        and own.cones.keys() == profile.cones.keys()
+    )
+    return alike and known == names
 
 
 def _group_problems(setup: Setup, draft: Draft) -> Iterator[Problem]:

@@ -29,7 +29,7 @@ from snelk.level.ways import Ways
 MOST_BYTES = 1_000_000_000
 """Of what is kept of one game."""
 
-LAYOUT = "9"
+LAYOUT = "10"
 """Of what is kept; another where classes have got other attributes."""
 
 OWN = tuple(f"snelk.{layer}." for layer in ("config", "level", "senses", "mind", "body", "engine"))
