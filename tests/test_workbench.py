@@ -20,7 +20,8 @@ import snelk
 from snelk.config.corners import corners_of, with_corners, with_corners_in
 from snelk.config.geojson import level_from
 from snelk.serving.helper import Helper
-from snelk.serving.workbench import Bench, bench_of
+from snelk.serving.nights import bench_of
+from snelk.serving.workbench import Bench
 from snelk.tuning.here import Here
 from snelk.tuning.turning import turnings
 from snelk.tuning.workbench import Workbench

@@ -18,7 +18,7 @@ from snelk.config.models import Edge, Link, Zone
 from snelk.errors import InputError, one_of
 from snelk.files import claim, write_text
 from snelk.page.figures import map_figure, storeys_of
-from snelk.page.gathering import WORDS, Gathered
+from snelk.page.gathering import WORDS, Gathered, event_pairs
 from snelk.page.held import facts_of
 from snelk.page.packing import Packer
 from snelk.plots.appearance import (
@@ -31,7 +31,7 @@ from snelk.plots.appearance import (
     REASON_STYLES,
     extent_of,
 )
-from snelk.tuning.compare import Comparison, compare
+from snelk.tuning.compare import compare
 from snelk.tuning.parity import parity
 from snelk.tuning.standins import STANCES
 
@@ -304,23 +304,6 @@ def _place_of(run: Run) -> dict[str, Any]:
         "labels": labels,
         "territories": territories,
     }
-
-
-def event_pairs(comparison: Comparison) -> list[dict[str, Any]]:
-    """The events of two runs, aligned, as plain data."""
-    return [
-        {
-            "t": pair.t,
-            "t_a": pair.t_a,
-            "t_b": pair.t_b,
-            "status": pair.status,
-            "kind": pair.kind,
-            "agent": pair.agent,
-            "target": pair.target,
-            "text": pair.text,
-        }
-        for pair in comparison.events
-    ]
 
 
 def _chosen(run: Run, agent: str | None, target: str | None) -> tuple[str, str]:

@@ -37,6 +37,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from snelk.runs.run import Run
+    from snelk.tuning.compare import Comparison
 
 Numbers = NDArray[Any]
 
@@ -587,3 +588,20 @@ def _away(run: Run, agent: str) -> list[list[Any]]:
     """When an agent is absent, removed or not yet spawned, and why."""
     far = 1e9
     return [[max(a, -far), min(b, far), why] for a, b, why in times_away(run, agent)]
+
+
+def event_pairs(comparison: Comparison) -> list[dict[str, Any]]:
+    """The events of two runs, aligned, as plain data."""
+    return [
+        {
+            "t": pair.t,
+            "t_a": pair.t_a,
+            "t_b": pair.t_b,
+            "status": pair.status,
+            "kind": pair.kind,
+            "agent": pair.agent,
+            "target": pair.target,
+            "text": pair.text,
+        }
+        for pair in comparison.events
+    ]

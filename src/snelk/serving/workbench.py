@@ -9,19 +9,19 @@ import secrets
 from collections.abc import AsyncIterator, Callable, Coroutine, Iterator
 from contextlib import suppress
 from dataclasses import asdict
-from functools import lru_cache
 from typing import Any
 
 from websockets.asyncio.server import ServerConnection
 from websockets.exceptions import ConnectionClosed
 
 from snelk.config.numbers import conditions_of, curves_of
-from snelk.errors import InputError, SnelkError, one_line
-from snelk.page.build import event_pairs, page_of, tune_page_of
-from snelk.page.gathering import Gathered, kept_of
+from snelk.errors import InputError, SnelkError
+from snelk.page.build import tune_page_of
+from snelk.page.gathering import kept_of
 from snelk.page.glance import glances
-from snelk.page.packing import DrawnPacker, RawPacker
+from snelk.page.packing import DrawnPacker
 from snelk.serving.helper import Helper
+from snelk.serving.nights import bench_of, smallest_changes, tried, two_nights, whole_night
 from snelk.serving.pages import serve_page
 from snelk.serving.searching import Search
 from snelk.tuning.here import Here
@@ -203,7 +203,7 @@ class Bench:
 
         acts = {"show": show, "write": write, "take in": take_in}
         async with self.lock:
-            reply = await asyncio.to_thread(_tried, message, acts[message["type"]])
+            reply = await asyncio.to_thread(tried, message, acts[message["type"]])
             self.outdated = self.workbench.is_outdated
         return reply
 
@@ -302,7 +302,7 @@ class Talk:
         reply: Reply = {"more": True}
         while reply.get("more"):
             async with self.bench.lock:
-                reply = await asyncio.to_thread(_tried, asked, lambda _: next(parts))
+                reply = await asyncio.to_thread(tried, asked, lambda _: next(parts))
             await self._say(dict(reply))
             if asked["n"] == 0:
                 return
@@ -337,7 +337,7 @@ class Talk:
     async def _here(self, asked: Reply) -> None:
         """Send who would sense somebody at a position, and then the shade around it."""
         async with self.bench.lock:
-            reply = await asyncio.to_thread(_tried, asked, self.bench.noticed)
+            reply = await asyncio.to_thread(tried, asked, self.bench.noticed)
         await self._say(reply)
         self._shades = None if reply["type"] == "error" else self._shades_of(asked, reply)
         self._rests = True
@@ -396,90 +396,6 @@ def _finite(value: Any) -> Any:
 
 def _plain(facts: dict[str, Any]) -> dict[str, Any]:
     return {name: _finite(value) for name, value in facts.items()}
-
-
-def _tried(asked: Reply, how: Callable[[dict[str, Any]], Reply]) -> Reply:
-    """The result of a message, or its error."""
-    try:
-        reply = how(asked)
-    except InputError as error:
-        reply = {"type": "error", "text": "; ".join(map(str, error.problems))}
-    except SnelkError as error:
-        reply = {"type": "error", "text": str(error)}
-    except Exception as error:  # a mistake of Snelk's must not end what somebody tries
-        text = f"{type(error).__name__} within Snelk: {one_line(str(error))[:200]}"
-        reply = {"type": "error", "text": f"{text}; undo it, and please report it"}
-    return {**reply, "n": asked["n"], "answers": asked["type"]}
-
-
-@lru_cache(maxsize=1)
-def _bench_of(path: str, overrides: str, _stamps: object) -> Workbench:
-    return Workbench(path, json.loads(overrides))
-
-
-def bench_of(path: str, overrides: dict[str, Any], stamps: object) -> Workbench:
-    """The workbench of another process, in this one.
-
-    Args:
-        path: The scenario's file.
-        overrides: Numbers overridden from the start.
-        stamps: Of its files: with others it is read anew.
-
-    Raises:
-        InputError: The files are others by now.
-    """
-    bench = _bench_of(path, json.dumps(overrides), stamps)
-    if bench.stamps != stamps:
-        raise InputError.of(path, "", "", "was changed by another program", "reload it")
-    return bench
-
-
-def whole_night(path: str, overrides: dict[str, Any], stamps: object, asked: Reply) -> Reply:
-    """The full result of a run with other numbers, computed in the helper process."""
-
-    def whole(asked: Reply) -> Reply:
-        bench, packer = bench_of(path, overrides, stamps), RawPacker()
-        trial = bench.whole(asked["changes"], asked["against"])
-        found = Gathered(trial.run, packer, "a")
-        first = None
-        if trial.comparison.first_differences:
-            each = trial.comparison.first_differences[0]
-            first = {"t": each.t, "agent": each.agent, "target": each.target,
-                     "text": f"{each.b} (before: {each.a})"}  # fmt: skip
-        return {
-            "type": "whole", "facts": found.facts, "index": packer.index,
-            "numbers": packer.content(), "pairs": event_pairs(trial.comparison), "first": first,
-            "verdicts": [asdict(each) for each in trial.verdicts],
-            "moved": [asdict(each) for each in trial.moved],
-        }  # fmt: skip
-
-    return _tried(asked, whole)
-
-
-def two_nights(path: str, overrides: dict[str, Any], stamps: object, asked: Reply) -> Reply:
-    """A page with two runs in sync: the one compared with, and the current one."""
-
-    def both(asked: Reply) -> Reply:
-        bench = bench_of(path, overrides, stamps)
-        runs = [bench.night(asked[side])[0] for side in ("against", "changes")]
-        return {"type": "both", "page": page_of(*runs)}
-
-    return _tried(asked, both)
-
-
-def smallest_changes(path: str, overrides: dict[str, Any], stamps: object, asked: Reply) -> Reply:
-    """The smallest changes that would turn an answer."""
-
-    def smallest(asked: Reply) -> Reply:
-        bench = bench_of(path, overrides, stamps)
-        about = asked["agent"], asked["target"], asked["t"]
-        found = bench.smallest(asked["changes"], *about)
-        return {
-            "type": "smallest", "agent": about[0], "target": about[1], "t": about[2],
-            "found": [asdict(each) for each in found],
-        }  # fmt: skip
-
-    return _tried(asked, smallest)
 
 
 def _written(reply: Reply) -> str | bytes:
