@@ -57,6 +57,7 @@ class Record:
         self._level = level
         self.folder = folder
         self.setup = Setup.model_validate_json(json.dumps(info["setup"]))
+        self._times: NDArray[np.float64] | None = None
         self._digests = dict(digests or {})
         self._tables: dict[str, pa.Table] = dict(tables or {})
         self._files: dict[str, pq.ParquetFile] = dict(files or {})
@@ -99,8 +100,11 @@ class Record:
 
     @property
     def times(self) -> NDArray[np.float64]:
-        """Times of all ticks, s."""
-        return times_of(self.setup.clock, self.info["ticks"])
+        """Times of all ticks, s; they cannot be written to."""
+        if self._times is None:
+            self._times = times_of(self.setup.clock, self.info["ticks"])
+            self._times.flags.writeable = False
+        return self._times
 
     @property
     def events(self) -> pd.DataFrame:

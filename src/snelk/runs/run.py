@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import platform
 from collections.abc import Callable, Mapping, Sequence
-from importlib.metadata import version
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -20,6 +19,7 @@ from snelk.runs.store import (
     writing_run,
 )
 from snelk.showing import TALL, NotebookPage, heading, html_table, line
+from snelk.versions import version
 
 if TYPE_CHECKING:
     from snelk.config.scenario import Scenario

@@ -12,7 +12,6 @@ import pickle
 from collections.abc import Iterator
 from hashlib import blake2b
 from importlib import import_module
-from importlib.metadata import version
 from typing import Any
 
 import numpy as np
@@ -25,6 +24,7 @@ from snelk.engine.simulation import Simulation
 from snelk.errors import InputError
 from snelk.level.columns import Columns, laid_out, plain, readable
 from snelk.level.ways import Ways
+from snelk.versions import version
 
 MOST_BYTES = 1_000_000_000
 """Of what is kept of one game."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Callable, Mapping
-from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
@@ -22,6 +21,7 @@ from snelk.runs.keeping import check_empty
 from snelk.runs.live import Belief, Live, Pose
 from snelk.serving import messages
 from snelk.serving.messages import PROTOCOL
+from snelk.versions import version
 
 Reply = dict[str, Any]
 

@@ -12,11 +12,11 @@ import time
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import CancelledError
 from contextlib import contextmanager
-from importlib.metadata import version
 from typing import Any, TypeVar
 
 from snelk.body.registry import registry
 from snelk.errors import InputError
+from snelk.versions import version
 
 T = TypeVar("T")
 

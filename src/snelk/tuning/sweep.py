@@ -12,7 +12,6 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from functools import cached_property
 from hashlib import blake2b
-from importlib.metadata import version
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -31,6 +30,7 @@ from snelk.showing import heading, html_table, line
 from snelk.tuning.batches import LARGEST_BATCH, batch_size, in_batches, workers
 from snelk.tuning.judging import judge_batch
 from snelk.tuning.plan import Axis, Plan, plan_of
+from snelk.versions import version
 
 if TYPE_CHECKING:
     import pandas as pd
