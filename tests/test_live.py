@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import functools
+import math
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +14,7 @@ import samples
 import scenes
 
 import snelk
+from snelk.level.ways import Ways
 
 NIGHT = snelk.croft() / "night.toml"
 
@@ -128,6 +132,35 @@ def test_the_ground_grows_with_the_game_and_what_draws_an_agent_is_told(tmp_path
         pose = game.pose("guard")
         assert pose is not None
         assert pose.x * x + pose.y * y > 110.0
+
+
+@pytest.mark.parametrize(("path", "ticks"), [(snelk.croft(), 600), (snelk.mill(), 300)])
+def test_what_takes_long_is_done_before_the_first_step(
+    path: Path, ticks: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    scenario, late = snelk.load(path / "night.toml"), []
+    live = snelk.Live(scenario)
+
+    def noted(found: Callable[..., Any]) -> Callable[..., Any]:
+        return lambda *given: (late.append(n), found(*given))[1]
+
+    for part in ("_lay_out", "_lay_out_storeys"):
+        monkeypatch.setattr(Ways, part, noted(getattr(Ways, part)))
+    whole = functools.cached_property(noted(Ways.whole_ground.func))
+    whole.__set_name__(Ways, "whole_ground")
+    monkeypatch.setattr(Ways, "whole_ground", whole)
+    events = []
+    for n in range(ticks):
+        for name, track in scenario.tracks.items():
+            x, y, z, heading = (
+                float(each[min(n, len(each) - 1)])
+                for each in (track.x, track.y, track.z, track.heading)
+            )
+            live.push(name, x=x, y=y, z=z, heading_deg=math.degrees(heading))
+        events += [(n, event.kind) for event in live.step()]
+    assert {"heard", "changed"} <= {kind for _, kind in events}
+    turned = min((n for n, kind in events if kind in ("opened", "shut")), default=ticks)
+    assert min(late, default=ticks) >= turned > 80
 
 
 def test_a_belief_disproved_is_told_in_a_live_game_as_in_a_run(tmp_path: Path) -> None:

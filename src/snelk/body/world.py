@@ -915,6 +915,14 @@ class World:
             opened=self.doors.open_for(v, whom) | also,
         )
 
+    def make_ready(self) -> None:
+        """Find the paths of everybody who walks, which else is done when they are first needed."""
+        for v, a in where(self.motion.driven & self.ladders.used):
+            name = self.agents[a]
+            whom = self._names_of(v, name)
+            self.level.ways(who=whom, opened=self.doors.open_for(v, whom))
+            tuple(self.ways_of(v, name).grounds())
+
     def new_walker(self, v: int, a: int, also: frozenset[int] = frozenset()) -> Walker:
         """The ground that an agent walks on; as if doors were open, given by number."""
         whom = self._names_of(v, self.agents[a])

@@ -163,6 +163,7 @@ class Live:
         tracks = {name: nowhere for name in names if name in moved}
         self._simulation = Simulation(replace(scenario, tracks=tracks, played=None), pushed=True)
         simulation = self._simulation
+        simulation.make_ready()
         self.names, self.agents, self.dt = names, simulation.agents, clock.dt
         self.t = math.nan
         driven = simulation.world.motion.driven[0]

@@ -98,6 +98,11 @@ class Ears:
         """All but room to work in; see `snelk.runs.saving`."""
         return {**vars(self), "_grounds": {}}
 
+    def make_ready(self) -> None:
+        """Find the paths of sounds, which else is done when a noise is first judged."""
+        for ways in self._ways:
+            tuple(ways.stages(self._grounds))
+
     def judge(
         self, noises: NoiseStore, heard: HeardStore, poses: Poses, background: Numbers,
         *, placed: bool = True,
