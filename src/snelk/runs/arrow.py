@@ -99,9 +99,7 @@ def table_of_rows(kinds: Mapping[str, pa.DataType], rows: Sequence[Sequence[Any]
     >>> table_of_rows({"t": NUMBER, "agent": STRING}, [(0.5, "gander"), (None, None)]).to_pylist()
     [{'t': 0.5, 'agent': 'gander'}, {'t': None, 'agent': None}]
     """
-    if not rows:
-        return pa.schema([*kinds.items()]).empty_table()
-    columns = zip(*rows, strict=True)
+    columns = zip(*rows, strict=True) if rows else [()] * len(kinds)
     found: dict[str, pa.Array] = {}
     for (name, kind), column in zip(kinds.items(), columns, strict=True):
         values = [None if value != value else value for value in column]
