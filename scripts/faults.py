@@ -37,7 +37,7 @@ TESTS = {
     "body/fleeing.py": "moving going ends storeys",
     "body/looking.py": "loops",
     "body/motion.py": "moving going",
-    "body/moving.py": "moving going",
+    "body/moving.py": "moving going storeys outcomes",
     "body/outcomes.py": "outcomes",
     "body/patrolling.py": "moving going",
     "body/playing.py": "players",

@@ -34,6 +34,19 @@ def of(run: snelk.Run, kind: str) -> list[tuple[float, str]]:
     return list(zip(rows.t.round(6), rows.text, strict=True))
 
 
+def test_who_is_no_agent_is_spawned_where_and_facing_as_is_written(tmp_path: Path) -> None:
+    effects = [
+        {"t": 0.2, "of": "guest", "removes": True},
+        {"t": 0.5, "of": "guest", "spawns": True, "at": [3, 4], "facing": 60.0},
+    ]
+    run = snelk.run(scenes.scene(tmp_path, states={"a": {}}, end=2.0, more={"effect": effects}))
+    rows = run.poses[run.poses.id == "guest"].set_index("t")
+    there = [*np.round(np.arange(0.0, 0.21, 0.1), 9), *np.round(np.arange(0.6, 2.01, 0.1), 9)]
+    assert list(rows.index[rows.present]) == there
+    after = rows.loc[0.6:, ["x", "y", "heading_deg"]].to_numpy()
+    np.testing.assert_allclose(after, np.tile([3.0, 4.0, 60.0], (15, 1)))
+
+
 def test_attributes_change_by_change_state_catch_and_scenario_and_are_asked_for(
     tmp_path: Path,
 ) -> None:

@@ -73,6 +73,20 @@ def test_it_goes_up_by_the_stair_as_fast_as_it_walks_on_level_ground(tmp_path: P
     assert poses(run)[1][:, 2].max() == 0.0
 
 
+@pytest.mark.parametrize("stop", [3.0, 8.0])
+def test_it_stops_as_far_off_along_a_stair_as_on_level_ground(stop: float, tmp_path: Path) -> None:
+    more = {
+        "profiles.watcher.cones.front.range": 50.0, "cast.guard.at": [0, 1],
+        "cast.guest.at": [9.5, 1], "cast.guest.z": 2.8,
+    }  # fmt: skip
+    states = {"near": {"approach": {"stop": stop}, "pace": "walking"}}
+    run = snelk.run(scenes.scene(tmp_path, *HOUSE, states=states, end=9.0, more=more))
+    stair = 4.0 * np.hypot(1.0, 0.7)  # from x = 4 to 8; the goal is 1.5 m beyond
+    x = 8.0 - (stop - 1.5) / np.hypot(1.0, 0.7) if stop < stair else 4.0 - (stop - 1.5 - stair)
+    at = x, 1.0, max(0.7 * (x - 4.0), 0.0)
+    np.testing.assert_allclose(poses(run)[1][-1], at, atol=1e-6)
+
+
 def test_a_rail_round_the_head_of_a_stair_is_over_its_foot(tmp_path: Path) -> None:
     # At the loft's height all round: beside the upper half of the stair, over the lower.
     corners = [(8, 0), (4, 0), (4, 2), (8, 2)]
