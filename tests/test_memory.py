@@ -101,6 +101,18 @@ def test_a_belief_that_is_led_on_stops_where_one_cannot_walk(
     assert late.x == pytest.approx(13.48 if stops else 18.0, abs=1e-6)  # type: ignore[attr-defined]
 
 
+def test_a_lead_stops_at_a_door_in_the_variant_in_which_that_is_shut(tmp_path: Path) -> None:
+    gate = feature("wall", "gate", shapely.LineString([(13.5, -3), (13.5, 3)]), top=2.0, door=True)
+    track = samples.track_of((0, 2, 0), (5.5, 13, 0), (6, 13, 4), (8, 13, 4))
+    path = samples.write_sample(tmp_path, track=track, level=level_of(gate))
+    shut = {MEMORY: {"grace": 0.0, "lead": 9.0}, "clock.dt": 0.1}
+    opened = {**shut, "doors.gate.open": True}
+    for variants in ([shut, opened], [opened, shut, opened]):
+        for each, run in zip(variants, snelk.run_batch(path, variants=variants), strict=True):
+            x = beliefs_of(run)[8.0].x  # type: ignore[attr-defined]
+            assert x == pytest.approx(18.0 if each is opened else 13.48, abs=1e-6)
+
+
 def test_a_lead_goes_on_as_the_target_went_when_it_was_last_sensed(tmp_path: Path) -> None:
     track = samples.track_of((0, 2, 0), (5, 12, 0), (7, 12, 8), (9, 12, 8))
     path = samples.write_sample(tmp_path, track=track)
