@@ -515,7 +515,7 @@ class Simulation:
         self._stage = laid_out(TickStageColumns, stage)
 
     def make_ready(self) -> None:
-        """Do now what else the ticks do that first need it, so that each takes about as long.
+        """Find paths now, so that no tick takes long because it is the first to need them.
 
         What comes of the run is the same.
         """
