@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 import samples
 import scenes
+import shapely
 
 import snelk
 from snelk.level.ways import Ways
@@ -161,6 +162,26 @@ def test_what_takes_long_is_done_before_the_first_step(
     assert {"heard", "changed"} <= {kind for _, kind in events}
     turned = min((n for n, kind in events if kind in ("opened", "shut")), default=ticks)
     assert min(late, default=ticks) >= turned > 80
+
+
+def test_on_a_large_level_too(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Of more corners than those between which all paths are known."""
+    spots = [scenes.feature("spot", "far", shapely.Point(95, 95))]
+    rng = np.random.default_rng(0)
+    walls = [
+        scenes.feature("wall", f"w{n}", shapely.box(x, y, x + 1, y + 1), top=2.0)
+        for n, (x, y) in enumerate(rng.uniform(2, 90, (200, 2)).round(2).tolist())
+    ]
+    states = {"go": {"go": {"spot": "far"}, "pace": "running"}}
+    live = snelk.Live(scenes.scene(tmp_path, *walls, *spots, states=states, end=5.0))
+    late = functools.cached_property(lambda _: pytest.fail("found within a step"))
+    late.__set_name__(Ways, "_sights")
+    monkeypatch.setattr(Ways, "_sights", late)
+    for _ in range(40):
+        live.step()
+    pose = live.pose("guard")
+    assert pose is not None
+    assert np.hypot(pose.x, pose.y) > 10.0
 
 
 def test_a_belief_disproved_is_told_in_a_live_game_as_in_a_run(tmp_path: Path) -> None:

@@ -921,7 +921,7 @@ class World:
             name = self.agents[a]
             whom = self._names_of(v, name)
             self.level.ways(who=whom, opened=self.doors.open_for(v, whom))
-            tuple(self.ways_of(v, name).grounds())
+            self.ways_of(v, name).make_ready()
 
     def new_walker(self, v: int, a: int, also: frozenset[int] = frozenset()) -> Walker:
         """The ground that an agent walks on; as if doors were open, given by number."""

@@ -540,6 +540,12 @@ class Ways:
         if self.is_small:
             yield self.whole_ground
 
+    def make_ready(self) -> None:
+        """Find now what paths are made of, which else is done when the first one is needed."""
+        tuple(self.grounds())
+        if not self.is_small:  # any path finds what is needed for the others
+            self._from(_in_space(self.corners[0]))
+
     def stages(self, known: dict[int, GroundStage]) -> Iterator[GroundStage]:
         """The same with room to work in, which the caller keeps in `known`."""
         for ground in self.grounds():

@@ -101,7 +101,7 @@ class Ears:
     def make_ready(self) -> None:
         """Find the paths of sounds, which else is done when a noise is first judged."""
         for ways in self._ways:
-            tuple(ways.stages(self._grounds))
+            ways.make_ready()
 
     def judge(
         self, noises: NoiseStore, heard: HeardStore, poses: Poses, background: Numbers,
