@@ -34,16 +34,19 @@ def go(folder: Path, spot: str, *more: dict[str, Any], **changes: Any) -> snelk.
     )
 
 
-@pytest.mark.parametrize(("z", "arrives"), [(0.0, False), (2.8, True), (2.6, True)])
-def test_who_is_moved_below_where_it_would_go_has_not_arrived(
-    z: float, arrives: bool, tmp_path: Path
+@pytest.mark.parametrize(("up", "z", "arrives"), [
+    (2.8, 0.0, False), (2.8, 2.8, True), (2.8, 2.6, True), (2.6, 2.8, True), (0.1, 2.8, False),
+])  # fmt: skip
+def test_who_is_moved_below_or_above_where_it_would_go_has_not_arrived(
+    up: float, z: float, arrives: bool, tmp_path: Path
 ) -> None:
+    spot = scenes.feature("spot", "loft", shapely.Point(-3, 3, up))
     states = {"go": {"go": {"spot": "loft"}}, "there": {}}
     transitions = {"up": {"to": "there", "when": "arrived"}}
     scenario = scenes.scene(
         tmp_path,
         *HOUSE,
-        LOFT,
+        spot,
         states=states,
         transitions=transitions,
         track=samples.track_of((0, 5, 1)),
