@@ -83,6 +83,7 @@ TESTS = {
     "mind/telling.py": "loops memory outcomes",
     "mind/updating.py": "meter memory",
     "engine/counting.py": "measures",
+    "engine/following.py": "loops expectations",
     "senses/contact.py": "contact",
     "senses/doors.py": "doors",
     "senses/ears.py": "hearing",
@@ -96,7 +97,6 @@ TESTS = {
     "senses/surrounding.py": "light hearing meter",
     "senses/trails.py": "smell",
     "senses/turns.py": "sight hearing",
-    "tuning/following.py": "loops",
     "tuning/watching.py": "coverage fair",
 }
 """The files that hold rules, and the tests of each."""

@@ -26,6 +26,9 @@ from snelk.body.streams import Streams, draw, draw_whole
 from snelk.body.timing import who_catches, who_glances, who_thinks
 from snelk.body.wandering import wander_alone
 from snelk.chance import key_of, stream, stream_of
+from snelk.engine.columns import FollowedColumns
+from snelk.engine.followed import Followed, FollowStage
+from snelk.engine.following import follow_tick
 from snelk.engine.simulation import Simulation
 from snelk.engine.ticking import advance
 from snelk.level.columns import GridColumns, GroundColumns, ZoneColumns, in_one, laid_out, plain
@@ -80,9 +83,6 @@ from snelk.senses.stage import ALL_ALIKE, EarStage
 from snelk.senses.stepping import make_steps, put_in_order
 from snelk.senses.stores import HeardStore, NoiseStore
 from snelk.senses.surroundings import Around
-from snelk.tuning.columns import FollowedColumns
-from snelk.tuning.followed import Followed, FollowStage
-from snelk.tuning.following import follow_tick
 from snelk.tuning.judging import Judge
 
 V, A, J, S = 3, 4, 6, 3
@@ -464,7 +464,7 @@ def test_an_expectation_tick_by_tick(seed: int) -> None:
     for n in range(ticks):
         inside = bool(low - 1e-9 <= t[n] <= high + 1e-9)
         stage = FollowStage(holds[n], gap[n], value[n], laid_out(FollowedColumns, so_far))
-        follow_tick(stage, n < ends, float(t[n]), inside, within)
+        follow_tick(stage, ends - 1, n, float(t[n]), inside, within)
     for v in range(V):
         alive = np.arange(ticks) < ends[v]
         begun = since[v] <= t[:, None] + 1e-9
@@ -668,7 +668,7 @@ def test_what_is_seen_empty_is_taken_out_of_a_likelihood(seed: int) -> None:
 
 FREE = {
     ("Bodies", "points", 2), ("BodyStage", "speeds", 0), ("Code", "starts", 0), ("FlightStage", "lengths", 0),
-    ("FlightStage", "spots", 0), ("Ground", "corners", 0), ("GroundStage", "way", 0), ("JudgeStage", "true", 0), ("Joins", "leads", 0), ("Joins", "planes", 0),
+    ("FlightStage", "spots", 0), ("Ground", "corners", 0), ("GroundStage", "way", 0), ("JudgeStage", "stack", 0), ("JudgeStage", "table", 0), ("Joins", "leads", 0), ("Joins", "planes", 0),
     ("LadderStage", "stack", 0),
     ("LadderStage", "values", 0), ("MeterNumbers", "curves", 3), ("MeterNumbers", "weight", 2),
     ("RoamStage", "way", 0), ("RoundStage", "corners", 0), ("Scratch", "waiting", 0),
@@ -733,10 +733,9 @@ def test_no_array_that_loops_read_can_have_another_size() -> None:
     simulation.copies.of_table(lambda: maker.noises.rows, maker.noises.held)
     while not any(simulation.world.thinking.seeker._stage.cells):
         simulation.advance(simulation.tick + 40)
-    Measurer(simulation)
+    Measurer(simulation), Judge(simulation)
     simulation._renew()
-    for stage in (simulation._stage, Judge(simulation)._stage):
-        assert {*not_told(plain(stage), [])} <= FREE
+    assert {*not_told(plain(simulation._stage), [])} <= FREE
 
 
 def test_calls_with_arrays_of_others_are_refused() -> None:

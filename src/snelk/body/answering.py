@@ -10,8 +10,6 @@ from cython import compiled
 from cython.cimports.libc.math import isnan
 from numpy.typing import NDArray
 
-from snelk.body.agreeing import agreed
-from snelk.body.columns import BodyStageColumns, MovingColumns, NamedColumns
 from snelk.body.named import (
     FELT_BY,
     IN_ZONE,
@@ -24,7 +22,6 @@ from snelk.body.named import (
 )
 from snelk.body.paces import Moving
 from snelk.body.stage import BodyStage
-from snelk.level.columns import door, laid_out
 from snelk.level.zones import Zones
 from snelk.mind.stage import DISAGREE
 from snelk.senses.contact import SENSED
@@ -35,29 +32,13 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.level.within import inside
 
 
-@door
-def answer(
-    named: NamedSignals, stage: BodyStage, moving: Moving, values: NDArray[np.float64]
-) -> None:
-    """The values of named signals for all agents.
-
-    Args:
-        named: The named signals.
-        stage: What everybody attends to, and its senses.
-        moving: Where everybody is.
-        values: (row, variant, agent) their rows are overwritten; of a truth 1 or 0.
-
-    Raises:
-        ValueError: These arrays do not agree.
-    """
-    laid, on = laid_out(NamedColumns, named), laid_out(BodyStageColumns, stage)
-    agreed(answer_all(laid, on, laid_out(MovingColumns, moving), values))
-
-
 def answer_all(
     named: NamedSignals, stage: BodyStage, moving: Moving, values: NDArray[np.float64]
 ) -> int:
-    """As `answer`; DISAGREE if these arrays do not agree."""
+    """Write the values of named signals for all agents; DISAGREE if these arrays do not agree.
+
+    To their rows of `values`, (row, variant, agent); of a truth 1 or 0.
+    """
     same: bool = (
         agrees(stage, moving)
         and values.shape[1] == stage.stuck.shape[0] == named.which.shape[1]

@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from snelk.body.agent import LOOK_CODES
-from snelk.body.answering import answer
 from snelk.body.clues import Clues
 from snelk.body.columns import (
     BodyStageColumns,
@@ -198,7 +197,6 @@ class World:
             [[_routine_rank(each) for each in row] for row in self.ladders.ladders], np.float64
         ).reshape(shape)
         self.entered = np.full((*shape, 3), np.nan)
-        self._looked_up: dict[tuple[str, str], tuple[NamedSignals, Numbers]] = {}
         self.senses: Senses  # of the last tick; not there before `lay_out`
         empty = [
             [self.setups[v].profile_of(n).memory for n in self.agents] for v in range(shape[0])
@@ -464,8 +462,12 @@ class World:
 
     def mind_turns(self) -> None:
         """Update which doors are open and lights lit, for the next tick's conditions."""
-        which = plain(self.named).which
-        for n, (_, node) in enumerate(self.ladders.asked):
+        self.read_turns(self.named, self.ladders.asked)
+
+    def read_turns(self, named: NamedSignals, asked: Sequence[tuple[int, Node]]) -> None:
+        """Let what conditions ask for with a name have the doors and lights as they are now."""
+        which = plain(named).which
+        for n, (_, node) in enumerate(asked):
             if NAMED[node.word] == IS_ON:
                 which[n] = self.doors.are_on(node.word, node.parts[0].word)[:, None]
 
@@ -614,7 +616,7 @@ class World:
             speeds=self._speeds,
         )
         self.stage = laid_out(BodyStageColumns, stage)
-        self.named = laid_out(NamedColumns, self._named_of(self.ladders.asked))
+        self.named = laid_out(NamedColumns, self.named_of(self.ladders.asked))
         self.upkeep = laid_out(UpkeepColumns, self._upkeep())
 
     def _upkeep(self) -> Upkeep:
@@ -765,23 +767,7 @@ class World:
         found: Truths = np.take_along_axis(self._asleep, state, axis=2)[:, :, 0]
         return found
 
-    def look_up(self, node: Node) -> NDArray[Any]:
-        """The values, (variant, agent), of a call of the language of conditions."""
-        key = (node.word, node.parts[0].word)
-        if NAMED[node.word] == IS_ON:
-            found = self.doors.are_on(*key)
-            for turn in self.outcomes.turned:  # it holds from the next tick on
-                if (turn.name, turn.is_door) == (key[1], node.word == "open"):
-                    found[turn.variant] = not turn.is_on
-            return np.repeat(found[:, None], len(self.agents), axis=1)
-        if key not in self._looked_up:
-            named = laid_out(NamedColumns, self._named_of([(0, node)]))
-            self._looked_up[key] = named, np.zeros((1, *self.search_done.shape))
-        named, values = self._looked_up[key]
-        answer(named, self.stage, self.motion.now, values)
-        return np.asarray(values[0] != 0.0)
-
-    def _named_of(self, asked: Sequence[tuple[int, Node]]) -> NamedSignals:
+    def named_of(self, asked: Sequence[tuple[int, Node]]) -> NamedSignals:
         """Pack calls of the language of conditions, with the rows for them, into arrays."""
         named = NamedSignals.blank(len(asked), self.search_done.shape)
         for n, (row, node) in enumerate(asked):

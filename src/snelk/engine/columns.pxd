@@ -4,8 +4,8 @@ from snelk.body.columns cimport (
 )
 from snelk.level.columns cimport Columns
 from snelk.mind.columns cimport (
-    BeliefColumns, DrawStageColumns, LadderStageColumns, ListenStageColumns, MessageColumns,
-    MeterColumns, MindStageColumns, SignalColumns, TellStageColumns,
+    BeliefColumns, CodeColumns, DrawStageColumns, FactColumns, LadderStageColumns,
+    ListenStageColumns, MessageColumns, MeterColumns, MindStageColumns, SignalColumns, TellStageColumns,
 )
 from snelk.senses.columns cimport (
     ContactColumns, HeardColumns, NoiseColumns, PoseColumns, SenseStageColumns, SightColumns,
@@ -68,6 +68,46 @@ cdef class CountStageColumns(Columns):
     cdef public TallyColumns tally
 
 
+cdef class FollowedColumns(Columns):
+    cdef public double[:, ::1] since
+    cdef public double[::1] first, end, true_at, false_at, true, false, gap, gap_at, most, most_at
+
+
+cdef class FollowStageColumns(Columns):
+    cdef public unsigned char[:, ::1] holds
+    cdef public double[:, ::1] gap, value
+    cdef public FollowedColumns so_far
+
+
+cdef class TrialStageColumns(Columns):
+    cdef public Py_ssize_t asks, target, row, awaits, awaited
+    cdef public double low, high, within
+    cdef public const int[::1] agents, awaited_of
+    cdef public const unsigned char[:, ::1] metered
+    cdef public const double[:, ::1] limit
+    cdef public const short[:, ::1] states, awaited_states
+    cdef public FollowStageColumns follow
+
+
+cdef class JudgeStageColumns(Columns):
+    cdef public const Py_ssize_t[::1] last
+    cdef public SightColumns sight
+    cdef public ContactColumns contacts
+    cdef public const double[:, :, ::1] loudness
+    cdef public MeterColumns meters
+    cdef public const int[::1] characters
+    cdef public const short[:, ::1] state
+    cdef public SignalColumns signals
+    cdef public CodeColumns code
+    cdef public FactColumns facts
+    cdef public NamedColumns named
+    cdef public double[:, :, ::1] table
+    cdef public double[::1] stack
+    cdef public const unsigned char[:, ::1] asked
+    cdef public unsigned char[:, :, ::1] true
+    cdef public list trials
+
+
 cdef class TickStageColumns(Columns):
     cdef public double dt
     cdef public const double[::1] times
@@ -105,5 +145,5 @@ cdef class TickStageColumns(Columns):
     cdef public RoundStageColumns rounds
     cdef public FlightStageColumns flights
     cdef public SearchStageColumns searches
-    cdef public list walks, counts
+    cdef public list walks, counts, judges
     cdef public CopyStageColumns copies

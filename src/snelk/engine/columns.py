@@ -35,3 +35,19 @@ class TallyColumns(Columns):
 
 class CountStageColumns(Columns):
     """Those of a `CountStage`."""
+
+
+class FollowedColumns(Columns):
+    """Those of `Followed`."""
+
+
+class FollowStageColumns(Columns):
+    """Those of a `FollowStage`."""
+
+
+class TrialStageColumns(Columns):
+    """Those of a `TrialStage`."""
+
+
+class JudgeStageColumns(Columns):
+    """Those of a `JudgeStage`."""

@@ -17,8 +17,9 @@ from snelk.chance import stream_at_once
 from snelk.config.models import Setup
 from snelk.config.players import players_of
 from snelk.config.scenario import Scenario, as_scenario
-from snelk.engine.columns import CountStageColumns, TickStageColumns
+from snelk.engine.columns import CountStageColumns, JudgeStageColumns, TickStageColumns
 from snelk.engine.copies import Copies
+from snelk.engine.followed import JudgeStage
 from snelk.engine.listening import Listening
 from snelk.engine.noises import NoiseMaker
 from snelk.engine.replay import replayed_poses, tick_times
@@ -157,6 +158,7 @@ class Simulation:
         last: (variant,) the tick at which the run ended because somebody was caught, or -1.
         copies: Copies of what ticks leave; none unless some are asked for.
         counts: The measures that ticks are added to; none unless some are asked for.
+        judges: The expectations that ticks are held against; the same.
         before_forgetting: Called with the time of a tick, s, before its events are forgotten.
 
     >>> import snelk
@@ -401,6 +403,7 @@ class Simulation:
             "_left": {},
             "copies": None,
             "counts": [],
+            "judges": [],
         }
 
     def __setstate__(self, state: dict[str, Any]) -> None:
@@ -412,6 +415,7 @@ class Simulation:
         self._parts: tuple[Any, ...] = ()
         self.copies = Copies(len(self.times))
         self.counts: list[CountStage] = []
+        self.judges: list[JudgeStage] = []
         self._renew()
         self._left = {
             GATHER: self._gather,
@@ -446,7 +450,7 @@ class Simulation:
             self.world.motion.now, maker.made.laid, maker.noises.laid, maker.order, listening.stage,
             sharing.going.laid, sharing.came.laid, sharing.stage, sharing.voices.laid,
             sharing.voiced.laid, thinking.walks, self._smells_stage,
-            self.copies.stage, *self.counts, *thinking.stages,
+            self.copies.stage, *self.counts, *self.judges, *thinking.stages,
         )  # fmt: skip
 
     def _renew(self) -> None:
@@ -510,6 +514,7 @@ class Simulation:
             searches=stages[3],
             walks=world.thinking.walks,
             counts=[laid_out(CountStageColumns, each) for each in self.counts],
+            judges=[laid_out(JudgeStageColumns, each) for each in self.judges],
             copies=self.copies.stage,
         )
         self._stage = laid_out(TickStageColumns, stage)

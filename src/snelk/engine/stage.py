@@ -17,6 +17,7 @@ from snelk.body.stage import BodyStage, PlaceStage
 from snelk.body.upkeep import Upkeep
 from snelk.config.words import SENSES
 from snelk.engine.copies import CopyStage
+from snelk.engine.followed import JudgeStage
 from snelk.engine.tally import CountStage
 from snelk.level.columns import agree, plain
 from snelk.level.ground import GroundStage
@@ -107,6 +108,7 @@ class TickStage(NamedTuple):
     searches: SearchStage
     walks: list[GroundStage]  # the grounds that somebody walks on; overwritten
     counts: list[CountStage]  # the measures that ticks are added to; overwritten
+    judges: list[JudgeStage]  # the expectations that ticks are held against; overwritten
     copies: CopyStage  # what is kept of ticks
 
     def check(self) -> None:
@@ -140,3 +142,5 @@ class TickStage(NamedTuple):
         for counts in map(plain, self.counts):
             agree(counts.loudness.shape, self.ignored.shape)
             agree(counts.last.shape, shape[:1])
+        for judged in map(plain, self.judges):
+            agree(judged.loudness.shape, self.ignored.shape)

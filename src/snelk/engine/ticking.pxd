@@ -10,6 +10,7 @@ from snelk.body.tending cimport _is_crowded, _mind_clues, _tend
 from snelk.engine.columns cimport TickStageColumns
 from snelk.engine.copying cimport copy_tick
 from snelk.engine.counting cimport count_tick
+from snelk.engine.following cimport judge_tick
 from snelk.mind.deciding cimport _decide
 from snelk.mind.fading cimport _follow_drawn
 from snelk.mind.updating cimport _mind

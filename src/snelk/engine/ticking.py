@@ -90,6 +90,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.tending import _is_crowded, _mind_clues, _tend
     from snelk.engine.copying import copy_tick
     from snelk.engine.counting import count_tick
+    from snelk.engine.following import judge_tick
     from snelk.mind.deciding import _decide
     from snelk.mind.fading import _follow_drawn
     from snelk.mind.receiving import _receive, _take_in, errs
@@ -152,13 +153,18 @@ def _advance(stage: TickStage, until: int) -> int:
 
 
 def _count_all(stage: TickStage) -> bool:
-    """Add the tick to the measures, if somebody wants them."""
+    """Add the tick to the measures, and hold it against expectations, if somebody wants that."""
     tick, same = stage.at[TICK], True
     poses = stage.even_poses if tick % 2 == 0 else stage.odd_poses
     for n in range(len(stage.counts)):
         same = same and count_tick(
             stage.counts[n], tick, stage.times[tick], poses, stage.listens.heard,
             stage.listens.heard_count[0],
+        )  # fmt: skip
+    for n in range(len(stage.judges)):
+        same = same and judge_tick(
+            stage.judges[n], tick, stage.times[tick], poses, stage.bodies, stage.moving,
+            stage.noises, stage.noises_count[0],
         )  # fmt: skip
     return same
 

@@ -6,7 +6,7 @@ is taken, unless the state has to be stayed in. See docs/calculations.md.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -15,11 +15,10 @@ from numpy.typing import NDArray
 from snelk.config.conditions import Condition, parse
 from snelk.config.minds import Ladder
 from snelk.config.models import Setup
-from snelk.config.nodes import WORDS_OF, Node
+from snelk.config.nodes import WORDS_OF
 from snelk.indices import where
 from snelk.level.columns import laid_out
 from snelk.mind.columns import CodeColumns, FactColumns, LadderColumns, LadderStageColumns
-from snelk.mind.deciding import which_hold
 from snelk.mind.evaluation import chance_of_stay
 from snelk.mind.programs import BEGINS, NO_WORD, Code, Facts, LadderState, Table
 from snelk.mind.signals import NOBODY, Signals
@@ -74,6 +73,7 @@ class Ladders:
         dropped: Those whose reaction was cut off, as they could be taken no more.
         laid: All of them as compiled loops read them.
         busy_until: (variant, agent) the tick before which it does nothing.
+        facts: The attributes of all characters, as compiled loops read them.
         stage: All that deciding reads and writes, as compiled loops read it.
         asked: What conditions ask for that is no signal, and the rows for it.
     """
@@ -160,11 +160,11 @@ class Ladders:
         absent = [*(np.nan for _ in known), *(NO_WORD for _ in WORDS_OF)]
         characters = [names.index(agent) for agent in self.agents]
         facts = Facts(values, np.array(absent, np.float64), np.array(characters, np.int32))
-        self._laid_facts = laid_out(FactColumns, facts)
+        self.facts = laid_out(FactColumns, facts)
         self.laid = laid_out(LadderColumns, self._transitions)
         self._values = np.zeros((len(self._table.leaves), *self.state.shape))
         stage = LadderStage(
-            laid_out(CodeColumns, self._code), self._laid_facts, self._values,
+            laid_out(CodeColumns, self._code), self.facts, self._values,
             np.zeros(self._table.deepest), self.laid, self._ready, self._concerned, self._pairs,
         )  # fmt: skip
         self.stage = laid_out(LadderStageColumns, stage)
@@ -290,11 +290,11 @@ class Ladders:
             self.since[v, a] = 0
         return Step(v, a, NOBODY, before if name else NO_LADDER, after, NO_TRANSITION, np.nan, ())
 
-    def asker(self, conditions: Sequence[Condition], asked: Truths) -> Asker:
-        """An evaluator of conditions without chance, for any tick; see `Asker`."""
+    def programs_of(self, conditions: Sequence[Condition]) -> tuple[Code, Table]:
+        """Conditions without chance as programs, and the table of what they ask for."""
         words = [word for word in self._table.words if word]
         table = Table(words, tuple(self.attributes))
-        return Asker(table, table.code_of(conditions), self._laid_facts, asked, self.state.shape)
+        return table.code_of(conditions), table
 
     def _draw(self, v: int, a: int) -> None:
         """Draw what the chances of an agent's state are compared with, once for each stay."""
@@ -305,42 +305,6 @@ class Ladders:
                     self._values[row, v, a] = chance_of_stay(
                         seed, self.agents[a], name, leaf, entry
                     )
-
-
-class Asker:
-    """Conditions that are asked at every tick.
-
-    Args:
-        table: What they ask for beside signals and attributes.
-        code: Their programs.
-        facts: Everybody's attributes, as compiled loops read them.
-        asked: (condition, agent) of whom each is asked.
-        shape: Variants and agents.
-
-    Attributes:
-        found: (condition, variant, agent) their values; overwritten each time.
-    """
-
-    def __init__(
-        self, table: Table, code: Code, facts: Facts, asked: Truths, shape: tuple[int, ...]
-    ) -> None:
-        self._table, self._facts, self._asked = table, facts, asked
-        self._code = laid_out(CodeColumns, code)
-        self._values = np.zeros((len(table.leaves), *shape))
-        self._stack = np.zeros(table.deepest)
-        self.found = np.zeros((len(code.starts) - 1, *shape), dtype=np.bool_)
-
-    def ask(self, signals: Signals, look_up: Callable[[Node], NDArray[Any]]) -> Truths:
-        """(condition, variant, agent) their values, false of others; overwritten by the next call.
-
-        `look_up` gives the values, (variant, agent), of what is no signal.
-        """
-        for row, leaf in enumerate(self._table.leaves):
-            self._values[row] = look_up(leaf)
-        which_hold(
-            self._code, signals, self._facts, self._values, self._stack, self._asked, self.found
-        )
-        return self.found
 
 
 def words_of(setup: Setup) -> list[str]:

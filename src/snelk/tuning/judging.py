@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.body.columns import NamedColumns
 from snelk.config.conditions import parse
 from snelk.config.goals import (
     Expectation,
@@ -23,44 +24,38 @@ from snelk.config.goals import (
     MeterUnder,
     Notices,
     Reaches,
-    Since,
     Stays,
 )
 from snelk.config.measures import Address, find_measure
 from snelk.config.models import Setup
-from snelk.config.nodes import Node
 from snelk.config.scenario import Scenario
-from snelk.engine.simulation import Simulation
-from snelk.level.columns import laid_out
-from snelk.mind.columns import MeterColumns
-from snelk.mind.meter import REACHED
-from snelk.runs.measures import Measured, Measurer
-from snelk.senses.columns import ContactColumns, SightColumns
-from snelk.senses.sight import IN_VIEW
-from snelk.tuning.columns import (
-    FollowedColumns,
-    FollowStageColumns,
-    JudgeStageColumns,
-    TrialStageColumns,
-)
-from snelk.tuning.fair import Fairness, fairness
-from snelk.tuning.followed import (
+from snelk.engine.columns import FollowedColumns, FollowStageColumns, TrialStageColumns
+from snelk.engine.followed import (
+    A_NOISE,
+    A_SIGHT,
+    A_STATE,
     CONDITION,
     IS_IN,
     LEVEL,
+    NO_KIND,
+    NO_STATE,
+    NOTHING,
     SLACK,
     Followed,
     FollowStage,
     JudgeStage,
     TrialStage,
 )
-from snelk.tuning.following import follow_all
+from snelk.engine.simulation import Simulation
+from snelk.level.columns import laid_out
+from snelk.mind.columns import CodeColumns, MeterColumns
+from snelk.mind.meter import REACHED
+from snelk.runs.measures import Measured, Measurer
+from snelk.senses.columns import ContactColumns, SightColumns
+from snelk.tuning.fair import Fairness, fairness
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
-
-NO_STATE = -2
-"""Instead of the number of a state: an agent has none of that name."""
 
 NEVER_CAME = 10.0
 """What never came true counts as so many seconds too late, for each unit that it fell short."""
@@ -81,7 +76,11 @@ class Verdicts(NamedTuple):
 
 
 class Judge:
-    """Follows a simulation and judges the expectations of its scenario."""
+    """Lets a simulation follow the expectations of its scenario, and judges them.
+
+    Args:
+        simulation: It; nothing before its next tick counts.
+    """
 
     def __init__(self, simulation: Simulation) -> None:
         self.simulation = simulation
@@ -90,7 +89,6 @@ class Judge:
         self.names = tuple(expectations)
         self._trials = [_trials(simulation, each) for each in expectations.values()]
         every = [each for trials in self._trials for each in trials if isinstance(each, TickTrial)]
-        self._waiting = [each for each in every if each.said.since is not None]
         holding = [
             (each.said.when, each.agents) for each in every if isinstance(each.said, Holding)
         ]
@@ -98,40 +96,35 @@ class Judge:
         asked = np.zeros((len(numbers), len(simulation.agents)), dtype=np.bool_)
         for when, agents in holding:
             asked[numbers[when], agents] = True
-        ladders = simulation.world.ladders
-        self._asker = ladders.asker([parse(when) for when in numbers], asked)
+        ladders, shape = simulation.world.ladders, simulation.world.ladders.state.shape
+        code, table = ladders.programs_of([parse(when) for when in numbers])
+        self._asked = list(enumerate(table.leaves))
+        self._named = laid_out(NamedColumns, simulation.world.named_of(self._asked))
         stage = JudgeStage(
+            last=simulation.last,
             sight=laid_out(SightColumns, simulation.sight),
             contacts=laid_out(ContactColumns, simulation.contacts),
             loudness=simulation.listening.loudness,
             meters=laid_out(MeterColumns, simulation.meters),
+            characters=simulation.numbers.characters,
             state=ladders.state,
-            true=self._asker.found,
+            signals=simulation.world.laid_signals,
+            code=laid_out(CodeColumns, code),
+            facts=ladders.facts,
+            named=self._named,
+            table=np.zeros((len(table.leaves), *shape)),
+            stack=np.zeros(table.deepest),
+            asked=asked,
+            true=np.zeros((len(numbers), *shape), dtype=np.bool_),
             trials=[laid_out(TrialStageColumns, each.stage(numbers)) for each in every],
         )
-        self._any, self._stage = bool(every), laid_out(JudgeStageColumns, stage)
+        if every:
+            simulation.judges.append(stage)
 
-    def keep(self, t: float) -> None:
-        """Take in the simulation's last tick."""
-        simulation = self.simulation
-        if not self._any:
-            return
-        alive = (simulation.last < 0) | (simulation.last == simulation.tick - 1)
-        if len(self._asker.found):
-            self._asker.ask(simulation.world.laid_signals, self._look_up)
-        for trial in self._waiting:
-            trial.look_for_begin(t, alive)
-        follow_all(self._stage, simulation.laid_poses, alive, t)
-
-    def _look_up(self, node: Node) -> NDArray[Any]:
-        """Signals of the minds, with the positions of this tick, before they moved."""
-        simulation = self.simulation
-        if node.kind == "call" and node.word == "in_zone":
-            poses, i = simulation.poses, simulation.numbers.characters
-            return simulation.level.within(
-                node.parts[0].word, poses.x[:, i], poses.y[:, i], poses.z[:, i]
-            )
-        return simulation.world.look_up(node)
+    def keep(self) -> None:
+        """Take in the doors and lights that turned at the simulation's last tick."""
+        if self.simulation.world.outcomes.turned:
+            self.simulation.world.read_turns(self._named, self._asked)
 
     def verdicts(self, measured: Measured) -> Verdicts:
         """All results; for an expectation about several agents, the worst."""
@@ -215,15 +208,11 @@ class TickTrial(Trial):
         simulation, said, shape = self.simulation, self.said, self._since.shape
         holds, gap, value = np.zeros(shape, dtype=np.bool_), np.zeros(shape), np.zeros(shape)
         follow = FollowStage(holds, gap, value, laid_out(FollowedColumns, self.followed))
-        metered, states = np.zeros(shape, dtype=np.bool_), np.full(shape, NO_STATE, np.int16)
+        metered, states = np.zeros(shape, dtype=np.bool_), self._states_of(None, self.agents)
         if isinstance(said, Notices | MeterUnder):
             metered, self.limit = self._limits(said)
         elif isinstance(said, Reaches | Stays):
-            for v, row in enumerate(simulation.world.ladders.ladders):
-                for n, a in enumerate(self.agents):
-                    ladder = row[a]
-                    if ladder is not None and said.state in ladder.states:
-                        states[v, n] = list(ladder.states).index(said.state)
+            states = self._states_of(said.state, self.agents)
         whom = said.target if isinstance(said, Notices | MeterUnder) else None
         return TrialStage(
             asks=LEVEL if whom is not None else CONDITION if isinstance(said, Holding) else IS_IN,
@@ -236,8 +225,41 @@ class TickTrial(Trial):
             limit=self.limit,
             states=states,
             row=conditions[said.when] if isinstance(said, Holding) else -1,
+            **self._awaited(),
             follow=laid_out(FollowStageColumns, follow),
         )
+
+    def _awaited(self) -> dict[str, Any]:
+        """What it counts from, as fields of its stage."""
+        simulation, since, chosen = self.simulation, self.said.since, self.agents
+        awaits, awaited, state = NOTHING, -1, None
+        if since is not None:
+            if since.of is not None:
+                chosen = [simulation.agents.index(since.of)] * len(self.agents)
+            if since.what == "seen":
+                awaits, awaited = A_SIGHT, simulation.names.index(since.seen or "")
+            elif since.what == "noise":
+                words = simulation.maker.words
+                known = since.noise in words
+                awaits, awaited = A_NOISE, words.index(since.noise or "") if known else NO_KIND
+            else:
+                awaits, state = A_STATE, since.state
+        return {
+            "awaits": awaits,
+            "awaited": awaited,
+            "awaited_of": np.array(chosen, dtype=np.int32),
+            "awaited_states": self._states_of(state, chosen),
+        }
+
+    def _states_of(self, name: str | None, agents: Sequence[int]) -> NDArray[np.int16]:
+        """(variant, agent) the number of a state of each of some agents; NO_STATE for none."""
+        found = np.full(self._since.shape, NO_STATE, dtype=np.int16)
+        for v, row in enumerate(self.simulation.world.ladders.ladders):
+            for n, a in enumerate(agents):
+                ladder = row[a]
+                if ladder is not None and name in ladder.states:
+                    found[v, n] = list(ladder.states).index(name)
+        return found
 
     def _limits(self, said: Notices | MeterUnder) -> tuple[Truths, Numbers]:
         """(variant, agent) who has a meter, and what it is held against."""
@@ -258,39 +280,6 @@ class TickTrial(Trial):
             elif meter.thresholds:
                 limit[v, a] = min(meter.thresholds.values())
         return metered, limit
-
-    def look_for_begin(self, t: float, alive: Truths) -> None:
-        """Note when what it counts from happens first."""
-        since = self.said.since
-        assert since is not None
-        now = self._happens(since, t)
-        fresh = alive[:, None] & np.isnan(self._since) & ~np.isnan(now)
-        self._since[fresh] = now[fresh]
-
-    def _happens(self, since: Since, t: float) -> Numbers:
-        """(variant, agent) the time of the awaited moment, if it is this tick; else NaN."""
-        simulation, chosen = self.simulation, self.agents
-        if since.of is not None:
-            chosen = [simulation.agents.index(since.of)] * len(self.agents)
-        found = np.full(self._since.shape, np.nan)
-        if since.what == "seen":
-            target = simulation.names.index(since.seen or "")
-            seen: Truths = (simulation.sight.failed[:, chosen, target] == IN_VIEW).any(axis=2)
-            found[seen & simulation.poses.present[:, target, None]] = t
-        elif since.what == "noise":
-            words, made = simulation.maker.words, simulation.noises
-            kind = words.index(since.noise) if since.noise in words else -2
-            for n in np.flatnonzero(made.kind == kind)[::-1]:
-                found[made.variant[n]] = made.t[n]
-        else:
-            for v, row in enumerate(simulation.world.ladders.ladders):
-                for n, a in enumerate(chosen):
-                    ladder = row[a]
-                    names = list(ladder.states) if ladder is not None else []
-                    state = simulation.world.ladders.state[v, a]
-                    if since.state in names and state == names.index(since.state):
-                        found[v, n] = t
-        return found
 
     def outcome(self, measured: Measured) -> Outcome:  # noqa: ARG002
         """Whether it came true in time, and how far off it was."""
@@ -385,9 +374,9 @@ def judge_batch(
     simulation = Simulation(scenario, variants=variants, logged=False)
     measurer, judge = Measurer(simulation), Judge(simulation)
     while not simulation.done:
-        t = simulation.step()
-        measurer.keep(t)
-        judge.keep(t)
+        simulation.advance(len(simulation.times), halts=True)
+        measurer.keep(float(simulation.times[simulation.tick - 1]))
+        judge.keep()
     measured = measurer.measured()
     for n, address in enumerate(measured.addresses):
         if address.measure == "unfair":
