@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 from test_games import played
 
 import snelk
+from snelk.tuning.judging import judge_batch
 from snelk.body.world import World
 from snelk.level.columns import plain
 from snelk.level.level import Level
@@ -492,7 +493,11 @@ def test_conditions_ask_for_doors_and_lights_from_the_next_tick_on(tmp_path: Pat
         "dark": {"from": ["wary"], "to": "dim", "when": 'not lit("hall")'},
     }
     more = {"lights.hall.dark": 0.0, "change": changes, "cast.guest.at": [-8, 8]}
-    run = snelk.run(scene(tmp_path, states, more=more, transitions=turns))
+    expect = {"ajar": {"agent": "guard", "once": {"when": 'open("gate")'}}}
+    expect["dark"] = {"agent": "guard", "once": {"when": 'not lit("hall")'}}
+    night = scene(tmp_path, states, more={**more, "expect": expect}, transitions=turns)
+    assert judge_batch(night)[1].value.tolist() == [[1.1, 2.1]]
+    run = snelk.run(night)
     rows = run.states[run.states.transition.notna()]
     assert list(zip(rows.t, rows.transition, strict=True)) == [(1.1, "ajar"), (2.1, "dark")]
     assert 'open("gate")' in rows.reason.iloc[0]

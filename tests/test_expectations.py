@@ -8,9 +8,11 @@ from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree
 
+import numpy as np
 import pytest
 import samples
 import scenes
+import shapely
 from test_cli import command
 
 import snelk
@@ -32,6 +34,7 @@ FACTS: dict[str, Any] = {
 }  # fmt: skip
 SEEN, LOST = 4.0, 12.0
 BELL = {"noise": "bell"}
+ZONES = ("gravel yard", "straw", "lantern pool", "coop doorstep")
 STAYS = {"stays": {"state": "alert", "before": 0.5}}
 
 
@@ -202,6 +205,39 @@ def test_each_agent_of_a_group_has_its_own_states(tmp_path: Path) -> None:
     assert verdicts.met.tolist() == [[True, False], [False, False], [True, False]]
     both = {**by_name[1], "cast.second.state": "alert", "cast.guard.state": "alert"}
     assert judge_batch(night, variants=[*by_name, both])[1].met[3].tolist() == [True, True]
+
+
+def test_who_is_where_and_what_it_counts_from_is_as_in_the_tables() -> None:
+    about = [(agent, zone) for agent in ("dog", "hen-1", "farmer") for zone in ZONES]
+    expect: dict[str, Any] = {
+        f"{n}": {"agent": agent, "once": {"when": f'in_zone("{zone}")'}}
+        for n, (agent, zone) in enumerate(about)
+    }
+    once = {"when": "heard", "since": {"state": "wary", "of": "gander"}}
+    expect["wary"] = {"any_of": ["goose-1", "dog"], "once": once}
+    night = snelk.load(snelk.croft() / "night.toml", overrides={"clock.end": 62.0})
+    variants = [{"seed": 2}, {"profiles.hen.movement.running": 1.5}, {"seed": 5}]
+    _, verdicts = judge_batch(night.changed({"expect": expect}), variants=variants)
+    zones = {zone.name: (shape, zone.radius or 0.0) for zone, shape in night.level.zones}
+    for v, run in enumerate(snelk.run_batch(night, variants=variants)):
+        for n, (agent, zone) in enumerate(about):
+            rows = run.poses[run.poses.id == agent]
+            shape, radius = zones[zone]
+            inside = shapely.distance(shape, shapely.points(rows.x, rows.y)) <= radius
+            first = rows.t.to_numpy()[inside.argmax()] if inside.any() else np.nan
+            np.testing.assert_equal(verdicts.value[v, n], first, f"{agent} in {zone}")
+        wary = run.states[(run.states.agent == "gander") & (run.states.state == "wary")]
+        assert verdicts.since[v, -1] == wary.t.min()
+    assert len(np.unique(verdicts.value[:, :-1])) > len(ZONES)
+
+
+def test_it_counts_from_the_first_noise_of_its_own_variant(tmp_path: Path) -> None:
+    notices = {"target": "guest", "since": BELL}
+    night = scene(tmp_path, it={"agent": "guard", "notices": notices})
+    times = ((3.05,), (6.07, 6.02, 9.0), (2.0,))
+    bells = [[{"t": t, "kind": "bell", "at": [500, 0]} for t in each] for each in times]
+    _, verdicts = judge_batch(night, variants=[{"noise": each} for each in bells])
+    assert verdicts.since[:, 0].tolist() == [min(each) for each in times]
 
 
 def test_a_share_of_the_seeds_is_enough() -> None:

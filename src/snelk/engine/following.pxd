@@ -37,12 +37,12 @@ cdef void _say_who_was_in_zones(
 ) noexcept
 
 @cython.locals(
-    since="double[:, ::1]", rows=Py_ssize_t, v=Py_ssize_t, n=Py_ssize_t, a=Py_ssize_t,
+    since="double[:, ::1]", v=Py_ssize_t, n=Py_ssize_t, a=Py_ssize_t,
     k=Py_ssize_t, m=Py_ssize_t,
 )
 cdef void _note_begin(
     JudgeStageColumns stage, TrialStageColumns trial, Py_ssize_t tick, double t,
-    PoseColumns poses, NoiseColumns noises, Py_ssize_t count,
+    NoiseColumns noises, Py_ssize_t count,
 ) noexcept
 
 @cython.locals(v=Py_ssize_t, n=Py_ssize_t, a=Py_ssize_t, true=bint, value=double)

@@ -86,7 +86,7 @@ def judge_tick(
         )  # fmt: skip
     for n in range(len(stage.trials)):
         trial = stage.trials[n]
-        _note_begin(stage, trial, tick, t, poses, noises, count)
+        _note_begin(stage, trial, tick, t, noises, count)
         if trial.asks == LEVEL:
             _ask_level(stage, trial, poses)
         else:
@@ -116,14 +116,13 @@ def _note_begin(
     trial: TrialStage,
     tick: int,
     t: float,
-    poses: Poses,
     noises: Noises,
     count: int,
 ) -> None:
     """Note when what it counts from happens first."""
     if trial.awaits == NOTHING:
         return
-    since, rows = trial.follow.so_far.since, poses.x.shape[0]
+    since = trial.follow.so_far.since
     for v in range(trial.metered.shape[0]):
         if _is_over(stage.last, v, tick):
             continue
@@ -135,12 +134,11 @@ def _note_begin(
                 if stage.state[v, a] == trial.awaited_states[v, n]:
                     since[v, n] = t
             elif trial.awaits == A_SIGHT:
-                if poses.present[v if rows > 1 else 0, trial.awaited]:
-                    for k in range(stage.sight.failed.shape[3]):
-                        if stage.sight.failed[v, a, trial.awaited, k] == IN_VIEW:
-                            since[v, n] = t
+                for k in range(stage.sight.failed.shape[3]):
+                    if stage.sight.failed[v, a, trial.awaited, k] == IN_VIEW:
+                        since[v, n] = t
             elif trial.awaits == A_NOISE:
-                for m in range(count - 1, -1, -1):
+                for m in range(count - 1, -1, -1):  # so that the first remains
                     if noises.variant[m] == v and noises.kind[m] == trial.awaited:
                         since[v, n] = noises.t[m]
 
