@@ -17,10 +17,10 @@ from hypothesis import strategies as st
 from test_games import played
 
 import snelk
-from snelk.tuning.judging import judge_batch
 from snelk.body.world import World
 from snelk.level.columns import plain
 from snelk.level.level import Level
+from snelk.tuning.judging import judge_batch
 
 # Two rooms side by side, with a door of 2 m between them, and a lamp in the second.
 WALLS = [

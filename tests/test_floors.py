@@ -25,6 +25,7 @@ from snelk.config.steps import HEADROOM, STEP
 from snelk.level.footing import follow_floors
 from snelk.level.level import Level
 from snelk.level.section import section_of
+from snelk.level.ways import Ways
 
 
 def feature(kind: str, name: str, corners: list[Any], **properties: object) -> dict[str, Any]:
@@ -242,6 +243,98 @@ def test_a_level_with_floors_is_written_as_it_was_read() -> None:
     again = level_from(json.loads(json.dumps(data.to_geojson())), source="again")
     assert [*map(str, again.floors)] == [*map(str, data.floors)]
     np.testing.assert_array_equal(Level(again).triangles, Level(data).triangles)
+
+
+def surface(chance: np.random.Generator, side: int) -> list[np.ndarray]:
+    """Triangles, (3, 3) each, that cover a square of whole metres without a step."""
+    up = chance.integers(0, 4, (side + 1, side + 1)) / 8.0
+    found = []
+    for x, y in np.ndindex(side, side):
+        a, b, c, d = ((i, j, up[i, j]) for i, j in ((x, y), (x + 1, y), (x + 1, y + 1), (x, y + 1)))
+        halves = ((a, b, c), (a, c, d)) if chance.random() < 0.5 else ((a, b, d), (b, c, d))
+        found += [np.array(each, dtype=float) for each in halves]
+    return [found[n] for n in chance.permutation(len(found))]
+
+
+def over(triangles: list[np.ndarray], start: np.ndarray, end: np.ndarray) -> float:
+    """How long a line is over a surface: cut wherever two triangles can meet."""
+    (x, y), (dx, dy) = start[:2], end[:2] - start[:2]
+    cuts = {0.0, 1.0}
+    for at, by in ((x, dx), (y, dy), (x + y, dx + dy), (x - y, dx - dy)):
+        cuts |= {(n - at) / by for n in range(-9, 19) if by and 0.0 < (n - at) / by < 1.0}
+    length = 0.0
+    for low, high in itertools.pairwise(sorted(cuts)):
+        mid = shapely.Point(start[:2] + (low + high) / 2 * np.array([dx, dy]))
+        under = min(triangles, key=lambda each: shapely.distance(shapely.Polygon(each), mid))
+        slope_x, slope_y, _ = plane_of(under)
+        rise = slope_x * dx + slope_y * dy
+        length += (high - low) * float(np.hypot(np.hypot(dx, dy), rise))
+    return length
+
+
+@given(st.integers(0, 10_000))
+@settings(max_examples=30, deadline=None)
+def test_lines_through_corners_and_along_seams_are_as_long_as_the_surface(seed: int) -> None:
+    """Where many floors meet at a point none is missed, whatever their order in the file."""
+    chance, side = np.random.default_rng(seed), 3
+    triangles = surface(chance, side)
+    level = level_of(*(
+        feature("floor", f"{n}", each.tolist()) for n, each in enumerate(triangles)
+    ))  # fmt: skip
+    ways, areas = level.sound_ways, [shapely.Polygon(each) for each in triangles]
+    for _ in range(12):
+        middle, along = chance.integers(1, side, 2), chance.integers(-2, 3, 2)
+        ends = [
+            middle + along * far for far in (-chance.integers(1, 6) / 4, chance.integers(1, 6) / 4)
+        ]
+        if not along.any() or not all(((end > 0) & (end < side)).all() for end in ends):
+            continue
+        start, goal = (np.array([*end, level.stands_at(*end, 1.0)]) for end in ends)
+        sheets = [ways.sheets_at(end[None]) for end in (start, goal)]
+        (found,) = ways.straight(start[None], sheets[0], goal[None], sheets[1])
+        assert found == pytest.approx(over(triangles, start, goal), abs=1e-9)
+        assert_names_its_floors(ways, areas, start, goal)
+
+
+def assert_names_its_floors(
+    ways: Ways, areas: list[Any], start: np.ndarray, goal: np.ndarray
+) -> tuple[float, int]:
+    """Each stretch of a path lies on the floor that it names, and together they are as long.
+
+    Returns how long, m, and how many there are.
+    """
+    (length,) = ways.distance(start[None], goal[None], np.full(1, np.inf))
+    way, whole = ways.way(start, goal), 0.0
+    assert way is not None
+    for a, b in itertools.pairwise([start[:2], *way[:, :2]]):
+        stretch, row = shapely.LineString([a, b]), way[:, :2].tolist().index(b.tolist())
+        if stretch.length > 1e-6:
+            assert shapely.distance(areas[int(way[row, 4])], stretch.centroid) < 5e-3
+        whole += stretch.length * way[row, 2]
+    assert whole == pytest.approx(length, abs=1e-6)
+    assert way[-1, :2].tolist() == goal[:2].tolist()
+    return length, len(way)
+
+
+@given(st.integers(0, 10_000))
+@settings(max_examples=8, deadline=None)
+def test_a_path_around_a_wall_names_the_floors_that_it_is_on(seed: int) -> None:
+    chance, side = np.random.default_rng(seed), 3
+    triangles = surface(chance, side)
+    wall = feature("wall", "screen", square(0, 0, 1), top=3.0)
+    line = [[1.6, 0.4], [1.3, 2.7]]
+    wall["geometry"] = {"type": "LineString", "coordinates": line}
+    level = level_of(wall, *(
+        feature("floor", f"{n}", each.tolist()) for n, each in enumerate(triangles)
+    ))  # fmt: skip
+    ways, areas = level.sound_ways, [shapely.Polygon(each) for each in triangles]
+    ends = chance.uniform((0.1, 1.0), (1.0, 2.0)), chance.uniform((2.0, 1.0), (2.9, 2.0))
+    start, goal = (np.array([*end, level.stands_at(*end, 1.0)]) for end in ends)
+    length, count = assert_names_its_floors(ways, areas, start, goal)
+    assert count > 2
+    turns = [np.array(end) for end in line]
+    least = min(over(triangles, start, turn) + over(triangles, turn, goal) for turn in turns)
+    assert length <= least + 0.02
 
 
 def heights_under(level: Level, x: np.ndarray, y: np.ndarray, z: np.ndarray) -> np.ndarray:

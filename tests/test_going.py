@@ -168,6 +168,16 @@ def test_a_route_lies_about_home_or_where_somebody_stood_at_first(
     np.testing.assert_allclose(scenes.guard_of(run)[1][-1], end, atol=0.3)
 
 
+def test_a_route_about_somebody_begins_at_the_nearest_of_its_corners(tmp_path: Path) -> None:
+    corners = [(20.0, 5.0), (22.0, 5.0), (22.0, 7.0), (20.0, 7.0)]
+    route = scenes.feature("route", "beat", shapely.LineString(np.subtract(corners, (7, 9))))
+    states = {"a": {"patrol": {"route": "beat", "about": "guest", "order": "loop"}}}
+    more = {"cast.guest.at": [20.0, 5.0], "cast.guard.at": [21.7, 5.4]}
+    run = snelk.run(scenes.scene(tmp_path, route, states=states, more=more, end=8.0))
+    reached = run.events[run.events.kind == "reached"][["x", "y"]].to_numpy()
+    np.testing.assert_allclose(reached[:4], [*corners[1:], corners[0]], atol=0.3)
+
+
 def test_who_wanders_about_somebody_is_carried_along(tmp_path: Path) -> None:
     track = samples.track_of((0, 0, 0), (40, 40, 0))
     roam = {"roam": {"ring": [0.0, 3.0], "every": 1.0, "about": "guest"}, "pace": "running"}

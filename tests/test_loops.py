@@ -883,6 +883,16 @@ def test_the_newest_noise_counts_and_all_add_up(seed: int) -> None:
             assert drawn.blur[v, a] == error[v, a] * rows.straight[newest]
             assert (drawn.x[v, a], drawn.y[v, a]) == (rows.x[newest], rows.y[newest])
             assert drawn.z[v, a] == some.z[rows.row[newest]]
+    # When all is quiet it draws as much for a while, then less and less, and is forgotten.
+    drawn.meter[...] = at_first = np.where(np.isnan(drawn.age), 0.0, chance.random((V, A)))
+    age, forget, dt = drawn.age.copy(), chance.uniform(1, 4, (V, A)), 0.3
+    draws = draws._replace(forget=forget)
+    for n in range(1, 25):
+        follow_drawn(draws, noises.laid, heard.laid, 0, now + n * dt, dt)
+        drains = np.maximum(n * dt - meters.drain_after, 0.0) / meters.drain_time
+        left = np.where(age + n * dt > forget, 0.0, np.clip(at_first - drains, 0.0, 1.0))
+        np.testing.assert_allclose(drawn.meter, left, atol=1e-9)
+        np.testing.assert_array_equal(np.isnan(drawn.x), ~(age + n * dt <= forget))
 
 
 @pytest.mark.parametrize("seed", range(10))

@@ -288,7 +288,13 @@ def test_a_leash_ends_a_chase_at_the_edge_of_the_territory(tmp_path: Path, outsi
         assert signals.focus.loc[leaves + 0.2 :].isna().all()
 
 
-def test_who_flees_goes_where_it_cannot_be_seen(tmp_path: Path) -> None:
+@pytest.mark.parametrize("first", ["guard", "guest"])
+def test_who_flees_goes_where_it_cannot_be_seen(
+    tmp_path: Path, first: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    head, guard, guest = samples.SAMPLE_SCENARIO.split("[cast.")
+    cast = [guard, guest] if first == "guard" else [guest + "\n", guard]
+    monkeypatch.setattr(samples, "SAMPLE_SCENARIO", "[cast.".join([head, *cast]))
     spots = [
         scenes.feature("spot", "open", shapely.Point(-2, 3)),
         scenes.feature("spot", "behind", shapely.Point(9, 2)),
