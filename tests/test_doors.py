@@ -141,9 +141,17 @@ def test_doors_are_tended_whenever_somebody_is_near(
     """As if that were done at every tick; also in a game that moves people at random."""
     mill, ticks = snelk.mill() / "night.toml", []
     variants = [{"seed": n, "doors.hatch.open": n == 1} for n in range(2)]
+    states = {
+        **STAND,
+        "go": {"go": {"spot": "far"}},
+    }  # who stands with its back to a door, and sets out
+    begins = {"off": {"from": "stand", "to": "go", "when": "state_for >= 1s"}}
+    beside = scene(tmp_path, states, transitions=begins)
+    nearer = [{"cast.guard.at": [x, 0.0], "cast.guard.facing": 180.0} for x in (4.5, 4.62, 4.7)]
 
     def every(name: str) -> list[Any]:
         batch = [run.events for run in snelk.run_batch(mill, variants=variants)]
+        batch += [run.events for run in snelk.run_batch(beside, variants=nearer)]
         games = [played(mill, tmp_path / f"{name} {n}", n)[0]["events"] for n in (5,)]
         return batch + games
 
@@ -159,7 +167,7 @@ def test_doors_are_tended_whenever_somebody_is_near(
     monkeypatch.setattr(World, "lay_out", lambda world, senses: at_each(world, lay_out, senses))
     for events, same in zip(seldom, every("always"), strict=True):
         assert events.equals(same)
-        assert (events.kind == "opened").sum() > 1
+        assert (events.kind == "opened").sum() > (0 if len(events) < 20 else 1)
     assert len(ticks) > 900
 
 

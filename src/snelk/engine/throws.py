@@ -170,7 +170,7 @@ class Thrower:
             points = points_of(arc, start, end, CHORDS)
             opened = self.opened[v if len(self.opened) > 1 else 0][None]
             share, walls, _ = cast_rays(
-                self.level.solid_grid, points[:-1].copy(), points[1:].copy(), opened
+                self.level.laid_solid_grid, points[:-1].copy(), points[1:].copy(), opened
             )
             hit = np.flatnonzero(share <= 0.0)
             if len(hit) == 0:
