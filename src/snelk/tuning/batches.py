@@ -15,10 +15,10 @@ from snelk.waiting import seldom_look_for_garbage
 
 T = TypeVar("T")
 
-LARGEST_BATCH = 100
+LARGEST_BATCH = 25
 """Variants that are stepped together at most, so that their arrays stay in the cache."""
 
-SMALLEST_BATCH = 25
+SMALLEST_BATCH = 12
 """Fewer together are not worth a process of their own."""
 
 

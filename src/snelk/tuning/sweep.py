@@ -27,7 +27,7 @@ from snelk.files import claim, write_text, written
 from snelk.runs.arrow import guessed_of, table_of
 from snelk.runs.run import Run, run_batch
 from snelk.showing import heading, html_table, line
-from snelk.tuning.batches import LARGEST_BATCH, batch_size, in_batches, workers
+from snelk.tuning.batches import batch_size, in_batches, workers
 from snelk.tuning.judging import judge_batch
 from snelk.tuning.plan import Axis, Plan, plan_of
 from snelk.versions import version
@@ -39,6 +39,9 @@ Progress = Callable[[int, int], None]
 """Told the variants done and the variants in all."""
 
 FORMAT = 3
+
+ROW_GROUP = 100
+"""So many rows of a table are written together."""
 
 PLAN, SEAL = b"snelk", b"snelk.seal"
 """Where in the metadata of a table its plan lies, and the digest of that."""
@@ -376,7 +379,7 @@ class _Parts:
                 info, batch = found["info"], found["batch"]
             except (OSError, ValueError, TypeError, KeyError, RecursionError):
                 info, batch = None, 0
-            if info != self.info or type(batch) is not int or not 1 <= batch <= LARGEST_BATCH:
+            if info != self.info or type(batch) is not int or not 1 <= batch <= ROW_GROUP:
                 rule = "another sweep is unfinished there"
                 fix = f"choose another place, or remove {self.folder}"
                 raise InputError.of(str(self.path), "", "", rule, fix)
@@ -410,9 +413,9 @@ class _Parts:
                 rest = schema.empty_table()
                 for start in starts:
                     rest = pa.concat_tables([rest, self._read(start).cast(schema)])
-                    whole = rest.num_rows // LARGEST_BATCH * LARGEST_BATCH
-                    for low in range(0, whole, LARGEST_BATCH):
-                        writer.write_table(rest.slice(low, LARGEST_BATCH).combine_chunks())
+                    whole = rest.num_rows // ROW_GROUP * ROW_GROUP
+                    for low in range(0, whole, ROW_GROUP):
+                        writer.write_table(rest.slice(low, ROW_GROUP).combine_chunks())
                     rest = rest.slice(whole)
                 if rest.num_rows:
                     writer.write_table(rest.combine_chunks())
