@@ -71,6 +71,22 @@ def demo(demos: Path, tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, s
     return folder, (demos / "croft.txt").read_text(encoding="utf-8")
 
 
+def test_what_is_no_command_is_told_with_the_one_that_is_meant(demo: tuple[Path, str]) -> None:
+    folder, run = demo[0], "croft/runs/night"
+    for words, expected in (
+        (["evnts", run], 'no such command (given: "evnts"); did you mean "events"?'),
+        (["map", run, "--at", "3"], f"use snelk plot map {run} --at 3"),
+        ([run], f"use snelk events {run}"),
+        (["croft/night.toml"], "use snelk run croft/night.toml"),
+        (["plot", run], f"use snelk plot timeline {run}"),
+        (["plot", "tiemline", run], 'no such figure (given: "tiemline"); did you mean "timeline"?'),
+        (["plot", "croft"], "known: compare, coverage, map"),
+    ):
+        (line,) = command(*words, cwd=folder, code=2).splitlines()
+        assert line.startswith("error: snelk")
+        assert expected in line
+
+
 def test_demo_writes_runs_draws_and_lists(demo: tuple[Path, str]) -> None:
     folder, text = demo
     assert "   39.50 s  goose-1 lost fox: behind hay-3" in text.splitlines()

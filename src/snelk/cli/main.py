@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import shlex
 import sys
 from collections.abc import Mapping, Sequence
 from importlib import import_module
+from pathlib import Path
 
 import typer
 
 from snelk.cli.output import mend_encoding
-from snelk.errors import SnelkError
+from snelk.errors import SnelkError, UnknownNameError, nearest
 from snelk.waiting import say_with
 
 COMMANDS = {
@@ -56,12 +58,19 @@ PLOTS = {
 }
 """The same of `snelk plot`."""
 
+NOTES = "run.json"
+"""What lies in the folder of every run."""
+
 
 def app_for(words: Sequence[str]) -> typer.Typer:
-    """The command line with the requested command; with all commands if it is unknown.
+    """The command line with the requested command; with all commands if none is.
 
     A command is only read in when it is wanted: all of them take longer than most answers.
+
+    Raises:
+        InputError: It is none of them.
     """
+    _check_command(words)
     app = typer.Typer(
         name="snelk",
         help="Set up what NPCs can sense, replay it exactly, ask why, and tune it.",
@@ -81,6 +90,26 @@ def app_for(words: Sequence[str]) -> typer.Typer:
         _add(plot, PLOTS, words[1] if wanted == "plot" and len(words) > 1 else "")
         app.add_typer(plot, name="plot")
     return app
+
+
+def _check_command(words: Sequence[str]) -> None:
+    """Make sure that a command is there; else say which is meant, if that can be told."""
+    first, second = [*words, "", ""][:2]
+    if first == "plot":
+        if second and second[0] != "-" and second not in PLOTS:
+            fix = nearest(second, PLOTS)
+            if Path(second, NOTES).is_file():
+                fix = f"use snelk plot timeline {shlex.quote(second)}"
+            raise UnknownNameError.of("snelk plot", "", f'"{second}"', "no such figure", fix)
+    elif first and first[0] != "-" and first not in COMMANDS:
+        fix = nearest(first, [*COMMANDS, "plot"])
+        if first in PLOTS:
+            fix = f"use snelk plot {shlex.join(words)}"
+        elif Path(first, NOTES).is_file():
+            fix = f"use snelk events {shlex.quote(first)}"
+        elif first.endswith(".toml"):
+            fix = f"use snelk run {shlex.quote(first)}"
+        raise UnknownNameError.of("snelk", "", f'"{first}"', "no such command", fix)
 
 
 def _add(app: typer.Typer, commands: Mapping[str, str], wanted: str) -> None:
