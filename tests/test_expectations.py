@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import math
 from pathlib import Path
@@ -34,7 +35,6 @@ FACTS: dict[str, Any] = {
 }  # fmt: skip
 SEEN, LOST = 4.0, 12.0
 BELL = {"noise": "bell"}
-ZONES = ("gravel yard", "straw", "lantern pool", "coop doorstep")
 STAYS = {"stays": {"state": "alert", "before": 0.5}}
 
 
@@ -207,28 +207,44 @@ def test_each_agent_of_a_group_has_its_own_states(tmp_path: Path) -> None:
     assert judge_batch(night, variants=[*by_name, both])[1].met[3].tolist() == [True, True]
 
 
-def test_who_is_where_and_what_it_counts_from_is_as_in_the_tables() -> None:
-    about = [(agent, zone) for agent in ("dog", "hen-1", "farmer") for zone in ZONES]
-    expect: dict[str, Any] = {
+@pytest.mark.parametrize(
+    ("demo", "who", "zones", "variants"),
+    [
+        ("croft", ("dog", "hen-1", "farmer"), ("gravel yard", "lantern pool", "coop doorstep"),
+         [{"seed": 2}, {"profiles.hen.movement.running": 1.5}, {"seed": 5}]),
+        ("mill", ("cat", "miller", "boy"), ("roar of the wheel",), [{}]),
+    ],
+)  # fmt: skip
+def test_who_was_where_is_as_in_the_tables(
+    demo: str, who: tuple[str, ...], zones: tuple[str, ...], variants: list[dict[str, Any]]
+) -> None:
+    """At the first tick at which it was there, before anybody moved, and in each variant."""
+    night = snelk.load(getattr(snelk, demo)() / "night.toml", overrides={"clock.end": 63.0})
+    about = list(itertools.product(who, zones))
+    expect = {
         f"{n}": {"agent": agent, "once": {"when": f'in_zone("{zone}")'}}
         for n, (agent, zone) in enumerate(about)
     }
-    once = {"when": "heard", "since": {"state": "wary", "of": "gander"}}
-    expect["wary"] = {"any_of": ["goose-1", "dog"], "once": once}
-    night = snelk.load(snelk.croft() / "night.toml", overrides={"clock.end": 62.0})
-    variants = [{"seed": 2}, {"profiles.hen.movement.running": 1.5}, {"seed": 5}]
     _, verdicts = judge_batch(night.changed({"expect": expect}), variants=variants)
-    zones = {zone.name: (shape, zone.radius or 0.0) for zone, shape in night.level.zones}
+    shapes = {zone.name: (shape, zone.radius or 0.0) for zone, shape in night.level.zones}
     for v, run in enumerate(snelk.run_batch(night, variants=variants)):
         for n, (agent, zone) in enumerate(about):
-            rows = run.poses[run.poses.id == agent]
-            shape, radius = zones[zone]
+            rows, (shape, radius) = run.poses[run.poses.id == agent], shapes[zone]
             inside = shapely.distance(shape, shapely.points(rows.x, rows.y)) <= radius
             first = rows.t.to_numpy()[inside.argmax()] if inside.any() else np.nan
             np.testing.assert_equal(verdicts.value[v, n], first, f"{agent} in {zone}")
+    assert len(np.unique(verdicts.value)) > 2
+
+
+def test_it_counts_from_when_somebody_else_entered_a_state() -> None:
+    night = snelk.load(snelk.croft() / "night.toml", overrides={"clock.end": 50.0})
+    variants = [{"seed": 2}, {"seed": 5}]
+    once = {"when": "heard", "since": {"state": "wary", "of": "gander"}}
+    expect = {"wary": {"any_of": ["goose-1", "dog"], "once": once}}
+    _, verdicts = judge_batch(night.changed({"expect": expect}), variants=variants)
+    for v, run in enumerate(snelk.run_batch(night, variants=variants)):
         wary = run.states[(run.states.agent == "gander") & (run.states.state == "wary")]
-        assert verdicts.since[v, -1] == wary.t.min()
-    assert len(np.unique(verdicts.value[:, :-1])) > len(ZONES)
+        assert verdicts.since[v, 0] == wary.t.min()
 
 
 def test_it_counts_from_the_first_noise_of_its_own_variant(tmp_path: Path) -> None:
