@@ -58,9 +58,6 @@ PLOTS = {
 }
 """The same of `snelk plot`."""
 
-NOTES = "run.json"
-"""What lies in the folder of every run."""
-
 
 def app_for(words: Sequence[str]) -> typer.Typer:
     """The command line with the requested command; with all commands if none is.
@@ -98,18 +95,25 @@ def _check_command(words: Sequence[str]) -> None:
     if first == "plot":
         if second and second[0] != "-" and second not in PLOTS:
             fix = nearest(second, PLOTS)
-            if Path(second, NOTES).is_file():
+            if _is_run(second):
                 fix = f"use snelk plot timeline {shlex.quote(second)}"
             raise UnknownNameError.of("snelk plot", "", f'"{second}"', "no such figure", fix)
     elif first and first[0] != "-" and first not in COMMANDS:
         fix = nearest(first, [*COMMANDS, "plot"])
         if first in PLOTS:
             fix = f"use snelk plot {shlex.join(words)}"
-        elif Path(first, NOTES).is_file():
+        elif _is_run(first):
             fix = f"use snelk events {shlex.quote(first)}"
         elif first.endswith(".toml"):
             fix = f"use snelk run {shlex.quote(first)}"
         raise UnknownNameError.of("snelk", "", f'"{first}"', "no such command", fix)
+
+
+def _is_run(word: str) -> bool:
+    """Whether it is the folder of a run."""
+    from snelk.runs.store import NOTES  # which takes as long as a whole answer
+
+    return Path(word, NOTES).is_file()
 
 
 def _add(app: typer.Typer, commands: Mapping[str, str], wanted: str) -> None:

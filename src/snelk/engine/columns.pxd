@@ -5,7 +5,8 @@ from snelk.body.columns cimport (
 from snelk.level.columns cimport Columns
 from snelk.mind.columns cimport (
     BeliefColumns, CodeColumns, DrawStageColumns, FactColumns, LadderStageColumns,
-    ListenStageColumns, MessageColumns, MeterColumns, MindStageColumns, SignalColumns, TellStageColumns,
+    ListenStageColumns, MessageColumns, MeterColumns, MindStageColumns, SignalColumns,
+    TellStageColumns,
 )
 from snelk.senses.columns cimport (
     ContactColumns, HeardColumns, NoiseColumns, PoseColumns, SenseStageColumns, SightColumns,
