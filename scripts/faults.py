@@ -25,7 +25,7 @@ from typing import NamedTuple
 
 ROOT = Path(__file__).parents[1]
 TESTS = {
-    "body/acting.py": "moving going ends",
+    "body/acting.py": "moving going ends storeys",
     "body/agreeing.py": "loops",
     "body/answering.py": "conditions ladder attention",
     "body/asking.py": "attention",

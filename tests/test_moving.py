@@ -230,17 +230,25 @@ def test_a_chase_goes_around_walls_and_ends_with_a_catch(tmp_path: Path) -> None
     assert math.hypot(*(places[-1] - (8, 0))) == pytest.approx(0.4, abs=1e-6)
 
 
+@pytest.mark.parametrize("up", [None, 3.0])
 def test_who_is_near_enough_sets_out_again_only_when_the_target_is_clearly_farther_off(
-    tmp_path: Path,
+    tmp_path: Path, up: float | None
 ) -> None:
     # It stops 2 m off, and stands up to a quarter and 0.1 m more: 2.5 m off it still does.
-    track = samples.track_of((0, 6, 0), (5, 6, 0), (5.5, 6.5, 0), (8, 6.5, 0), (8.5, 6.8, 0))
-    states = {"near": {"approach": {"stop": 2.0}}}
-    run = snelk.run(scenes.scene(tmp_path, states=states, track=track, end=12.0))
+    there = [(0, 6.0), (5, 6.0), (5.5, 6.5), (8, 6.5), (8.5, 6.8)]
+    track = samples.track_of(*((t, 0.6 * far, 0.8 * far) for t, far in there))
+    states, more = {"near": {"approach": {"stop": 2.0}}}, {"cast.guard.facing": 53.13}
+    deck = (
+        []
+        if up is None
+        else [scenes.feature("floor", "deck", shapely.box(-9, -9, 9, 9), height=up)]
+    )
+    more |= {f"cast.{who}.z": up for who in ("guard", "guest")} if deck else {}
+    run = snelk.run(scenes.scene(tmp_path, *deck, states=states, track=track, end=12.0, more=more))
     t, places, _ = scenes.guard_of(run)
-    assert places[t <= 5.0][-1] == pytest.approx((4.0, 0.0), abs=1e-6)
+    assert places[t <= 5.0][-1] == pytest.approx((2.4, 3.2), abs=1e-6)
     assert np.ptp(places[(t > 4.9) & (t < 8.2)], axis=0) == pytest.approx((0.0, 0.0))
-    assert places[-1] == pytest.approx((4.8, 0.0), abs=1e-6)
+    assert places[-1] == pytest.approx((2.88, 3.84), abs=1e-6)
 
 
 def test_nobody_is_caught_who_is_not_in_view(tmp_path: Path) -> None:
