@@ -234,8 +234,8 @@ def test_a_chase_goes_around_walls_and_ends_with_a_catch(tmp_path: Path) -> None
 def test_who_is_near_enough_sets_out_again_only_when_the_target_is_clearly_farther_off(
     tmp_path: Path, up: float | None
 ) -> None:
-    # It stops 2 m off, and stands up to a quarter and 0.1 m more: 2.5 m off it still does.
-    there = [(0, 6.0), (5, 6.0), (5.5, 6.5), (8, 6.5), (8.5, 6.8)]
+    # It stops 2 m off, and stands up to a quarter and 0.1 m more: 2.59 m off it still does.
+    there = [(0, 6.0), (5, 6.0), (5.5, 6.59), (8, 6.59), (8.5, 6.8)]
     track = samples.track_of(*((t, 0.6 * far, 0.8 * far) for t, far in there))
     states, more = {"near": {"approach": {"stop": 2.0}}}, {"cast.guard.facing": 53.13}
     deck = (
@@ -249,6 +249,29 @@ def test_who_is_near_enough_sets_out_again_only_when_the_target_is_clearly_farth
     assert places[t <= 5.0][-1] == pytest.approx((2.4, 3.2), abs=1e-6)
     assert np.ptp(places[(t > 4.9) & (t < 8.2)], axis=0) == pytest.approx((0.0, 0.0))
     assert places[-1] == pytest.approx((2.88, 3.84), abs=1e-6)
+
+
+def test_of_one_that_takes_long_steps_one_step_is_near_enough(tmp_path: Path) -> None:
+    states = {"near": {"approach": {}, "pace": "running"}}  # 4 m/s, so 2 m in a tick
+    more = {"cast.guest.at": [7.5, 0.0]}
+    run = snelk.run(scenes.scene(tmp_path, states=states, dt=0.5, end=12.0, more=more))
+    t, places, _ = scenes.guard_of(run)
+    assert 0.3 < 7.5 - places[-1, 0] <= 2.0
+    assert np.ptp(places[t >= 4.0], axis=0) == pytest.approx((0.0, 0.0))
+
+
+def test_who_goes_to_where_its_focus_was_goes_on_when_that_is_forgotten(tmp_path: Path) -> None:
+    states = {"stand": {}, "after": {"go": {}, "pace": "walking"}}
+    sees = {"sees": {"from": "stand", "to": "after", "when": "seen"}}
+    track = samples.track_of((0, 8, 0), (1, 8, 0))
+    more = {"profiles.watcher.memory": {"grace": 0.3, "forget": 1.0}}
+    run = snelk.run(
+        scenes.scene(tmp_path, states=states, transitions=sees, track=track, end=10.0, more=more)
+    )
+    t, places, _ = scenes.guard_of(run)
+    (forgot,) = run.events.t[run.events.kind == "forgot"]
+    assert places[t <= forgot][-1, 0] < 4.0
+    assert places[-1] == pytest.approx((8.0, 0.0), abs=0.3)
 
 
 def test_nobody_is_caught_who_is_not_in_view(tmp_path: Path) -> None:
