@@ -14,7 +14,7 @@ import time
 from pathlib import Path
 
 import snelk
-from snelk.tuning.batches import LARGEST_BATCH
+from snelk.tuning.batches import BATCH
 from snelk.tuning.cluster import on_cluster
 
 KEY = "profiles.dog.cones.muzzle.range"
@@ -64,10 +64,10 @@ def measure(night: snelk.Scenario, folder: Path, address: str) -> None:
     snelk.sweep(night, {KEY: (6.0, 16.0)}, samples=128, out=folder / "a.parquet", jobs=1)
     variant = (time.perf_counter() - began) / 128
     sys.stdout.write(f"the first batch: {first:.1f} s; each further: {1000 * batch:.1f} ms\n")
-    sys.stdout.write(f"a variant of the croft in a batch of {LARGEST_BATCH}: {variant:.3f} s\n")
-    alone, batches = VARIANTS * variant, VARIANTS / LARGEST_BATCH
+    sys.stdout.write(f"a variant of the croft in a batch of {BATCH}: {variant:.3f} s\n")
+    alone, batches = VARIANTS * variant, VARIANTS / BATCH
     rounds = -(-batches // HUNDRED)
-    shared = first + max(rounds * LARGEST_BATCH * variant, batches * batch)
+    shared = first + max(rounds * BATCH * variant, batches * batch)
     sys.stdout.write(
         f"{VARIANTS} variants: {alone:.0f} s alone; by {HUNDRED} workers at least {shared:.0f} s, "
         f"{alone / shared:.0f} times as soon\n"

@@ -23,7 +23,7 @@ from test_cli import command
 
 import snelk
 from snelk.cli.main import app_for
-from snelk.tuning.batches import LARGEST_BATCH
+from snelk.tuning.batches import BATCH
 from snelk.tuning.judging import judge_batch
 from snelk.tuning.plan import parse_vary, plan_of
 from snelk.tuning.reading import best_tradeoffs, movers
@@ -117,7 +117,7 @@ def test_a_sweep_that_was_killed_goes_on_and_comes_to_the_same(walk: Path, tmp_p
     again = snelk.sweep(
         scenario, vary, out=tmp_path / "a.parquet", jobs=1, progress=lambda n, _: progress.append(n)
     )
-    assert progress[0] == kept * LARGEST_BATCH
+    assert progress[0] == kept * BATCH
     assert done_before > 0
     whole = snelk.sweep(scenario, vary, out=tmp_path / "b.parquet", jobs=2)
     pd.testing.assert_frame_equal(again.table, whole.table)

@@ -15,12 +15,10 @@ from snelk.waiting import seldom_look_for_garbage
 
 T = TypeVar("T")
 
-LARGEST_BATCH = 25
-"""Variants that are stepped together at most, so that their arrays stay in the cache."""
-
-SMALLEST_BATCH = 12
-"""Fewer together are not worth a process of their own."""
-
+BATCH = 25
+"""So many variants are stepped together: of more the arrays do not stay in the cache, and fewer are
+not worth a process of their own.
+"""
 
 WATCH_EVERY = 0.5
 """Seconds between two looks whether the process that started this one is still there."""
@@ -31,12 +29,6 @@ def cores() -> int:
     from joblib import cpu_count
 
     return int(cpu_count())
-
-
-def batch_size(count: int, jobs: int) -> int:
-    """The size of a batch, for a number of variants."""
-    shared = -(-count // (2 * jobs))
-    return min(max(shared, SMALLEST_BATCH), LARGEST_BATCH)
 
 
 def workers(jobs: int | None, cluster: str | None) -> int:

@@ -24,8 +24,7 @@ from snelk.level.columns import plain
 from snelk.level.level import Level
 from snelk.mind.meter import REACHED
 from snelk.showing import heading, html_table, line
-from snelk.tuning.batches import LARGEST_BATCH as TOGETHER
-from snelk.tuning.batches import in_batches
+from snelk.tuning.batches import BATCH, in_batches
 from snelk.tuning.coverage import (
     check_cell,
     places_on,
@@ -302,13 +301,13 @@ def fairness(
             ticks,
         )  # fmt: skip
         tasks = [
-            (first, low, places[low : low + TOGETHER])
+            (first, low, places[low : low + BATCH])
             for first in firsts
-            for low in range(0, len(places), TOGETHER)
+            for low in range(0, len(places), BATCH)
         ]
         found = in_batches(when_reacted, reacted, tasks, jobs=min(jobs, len(tasks)))
         for done, (first, low, *one) in enumerate(found):
-            n, those = firsts.index(first), slice(low, low + TOGETHER)
+            n, those = firsts.index(first), slice(low, low + BATCH)
             warned[n, those], lost[n, those], by[n, those] = one
             if progress is not None:
                 progress(done + 1, len(tasks))

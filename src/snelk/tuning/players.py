@@ -26,7 +26,7 @@ from snelk.errors import InputError, one_of
 from snelk.level.level import Level
 from snelk.runs.measures import Measurer
 from snelk.showing import heading, html_table, line
-from snelk.tuning.batches import batch_size, in_batches, workers
+from snelk.tuning.batches import BATCH, in_batches, workers
 from snelk.tuning.coverage import target_of
 
 if TYPE_CHECKING:
@@ -218,8 +218,7 @@ def players(
     seeds = range(first, first + count)
     rows: dict[int, _Row] = {}
     jobs = workers(jobs, cluster)
-    size = batch_size(count, jobs)
-    tasks = [(seeds[low : low + size],) for low in range(0, count, size)]
+    tasks = [(seeds[low : low + BATCH],) for low in range(0, count, BATCH)]
     for done in in_batches(
         _played, (played, target), tasks, jobs=min(jobs, len(tasks)), cluster=cluster
     ):

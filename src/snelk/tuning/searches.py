@@ -15,7 +15,7 @@ from snelk.config.scenario import Scenario, as_scenario
 from snelk.engine.simulation import Simulation
 from snelk.errors import InputError, one_of
 from snelk.runs.run import Progress, run_batch
-from snelk.tuning.batches import LARGEST_BATCH
+from snelk.tuning.batches import BATCH
 
 if TYPE_CHECKING:
     from snelk.runs.run import Run
@@ -172,8 +172,8 @@ def compare_company(
     key = key_path(("groups", group, "search"))
     pairs = [(way, seed) for way in (TOGETHER, ALONE) for seed in seeds]
     found: list[CompanyResult] = []
-    for low in range(0, len(pairs), LARGEST_BATCH):
-        some = pairs[low : low + LARGEST_BATCH]
+    for low in range(0, len(pairs), BATCH):
+        some = pairs[low : low + BATCH]
         variants = [{key: way == TOGETHER, "seed": seed} for way, seed in some]
         found += _searched_as(scenario, members, some, variants)
         if progress is not None:

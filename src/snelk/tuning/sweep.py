@@ -27,7 +27,7 @@ from snelk.files import claim, write_text, written
 from snelk.runs.arrow import guessed_of, table_of
 from snelk.runs.run import Run, run_batch
 from snelk.showing import heading, html_table, line
-from snelk.tuning.batches import batch_size, in_batches, workers
+from snelk.tuning.batches import BATCH, in_batches, workers
 from snelk.tuning.judging import judge_batch
 from snelk.tuning.plan import Axis, Plan, plan_of
 from snelk.versions import version
@@ -183,7 +183,7 @@ def sweep(
         return open_sweep(path)
     work = _Parts(path, info, _columns(plan, info))
     at_once = workers(jobs, cluster)
-    batch = work.begin(plan, at_once)
+    batch = work.begin()
     starts = range(0, plan.count, batch)
     rows = {start: min(batch, plan.count - start) for start in starts}
     missing = [start for start in starts if not work.is_done(start, rows[start])]
@@ -370,7 +370,7 @@ class _Parts:
         """The file of the batch that begins with a variant."""
         return self.folder / f"{start:08d}.parquet"
 
-    def begin(self, plan: Plan, jobs: int) -> int:
+    def begin(self) -> int:
         """Prepare the folder, or find finished batches; return the size of a batch."""
         notes = self.folder / "plan.json"
         if notes.is_file():
@@ -384,9 +384,8 @@ class _Parts:
                 fix = f"choose another place, or remove {self.folder}"
                 raise InputError.of(str(self.path), "", "", rule, fix)
             return batch
-        batch = batch_size(plan.count, jobs)
-        write_text(notes, json.dumps({"info": self.info, "batch": batch}))
-        return batch
+        write_text(notes, json.dumps({"info": self.info, "batch": BATCH}))
+        return BATCH
 
     def is_done(self, start: int, rows: int) -> bool:
         """Whether a batch exists, is complete, and belongs to this sweep."""

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from snelk.config.goals import Wish
 from snelk.config.measures import Address, find_measure
 from snelk.config.scenario import Scenario
-from snelk.tuning.batches import SMALLEST_BATCH, batch_size, in_batches
+from snelk.tuning.batches import BATCH, in_batches
 from snelk.tuning.judging import NEVER_CAME, judge_batch
 from snelk.tuning.plan import Axis, Value, tidy
 
@@ -150,9 +150,8 @@ class Trials:
             for n in range(self.seeds)
         ]
         if overrides:
-            size = batch_size(len(overrides), self.jobs)
-            tasks = [(low, overrides[low : low + size]) for low in range(0, len(overrides), size)]
-            jobs = min(self.jobs, len(tasks)) if len(overrides) > SMALLEST_BATCH else 1
+            tasks = [(low, overrides[low : low + BATCH]) for low in range(0, len(overrides), BATCH)]
+            jobs = min(self.jobs, len(tasks))
             given = self._job(), tasks
             found = dict(in_batches(_off_and_value, *given, jobs=jobs, cluster=self.cluster))
             rows = np.concatenate([found[low] for low, _ in tasks])  # (variant, 2, goals)

@@ -29,7 +29,7 @@ from snelk.errors import InputError
 from snelk.runs.answers import written
 from snelk.runs.ladders import asked_by, explain_ladder, lacking
 from snelk.runs.run import Run, run_batch
-from snelk.tuning.batches import batch_size, in_batches, workers
+from snelk.tuning.batches import BATCH, in_batches, workers
 from snelk.tuning.judging import Verdicts, fairness_of, judge_batch
 
 SLACK = 1e-9
@@ -126,9 +126,8 @@ def verify(
     about = [counts[name] for name, each in expectations.items() if _fairness_in(scenario, each)]
     fair = max(about, default=0)
     jobs = workers(jobs, cluster)
-    size = batch_size(len(variants), jobs)
-    starts = range(0, len(variants), size)
-    tasks = [(low, variants[low : low + size], max(fair - low, 0)) for low in starts]
+    starts = range(0, len(variants), BATCH)
+    tasks = [(low, variants[low : low + BATCH], max(fair - low, 0)) for low in starts]
     done = dict(in_batches(_judged, scenario, tasks, jobs=min(jobs, len(tasks)), cluster=cluster))
     judged = [done[low] for low in starts]
     met, at, value, since = (
