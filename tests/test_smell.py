@@ -147,6 +147,37 @@ def in_the_open(folder: Path, *, track: str, **changes: Any) -> snelk.Run:
     return snelk.run(path, overrides={"clock.dt": 0.1, **changes})
 
 
+@pytest.mark.parametrize(
+    ("tall", "posture", "over"),
+    [
+        (2.0, "standing", 1.0),
+        (3.2, "standing", 1.3),
+        (2.0, "crouched", 0.75),
+        (0.4, "crouched", 0.35),
+    ],
+)
+def test_a_scent_comes_over_a_wall_from_the_middle_of_a_body_to_the_height_of_eyes(
+    tmp_path: Path, tall: float, posture: str, over: float
+) -> None:
+    bodies = f"\n[bodies.other]\nstanding = {tall}\nradius = 0.25\n"
+    line = shapely.LineString([(1, -9), (1, 9)])
+    changes = {
+        "bodies.post.crouched": 1.0,
+        "cast.guard.posture": posture,
+        "cast.guest.body": "other",
+    }
+    leaves = {"effect": [{"t": 0.9, "of": "guard", "removes": True}], "clock.end": 2.0}
+    for off, smelt in ((-0.01, True), (0.01, False)):
+        level = scenes.level(feature("wall", "fence", line, top=over + off))
+        path = samples.write_sample(
+            tmp_path, guest="at = [2, 0]", level=level, profiles=NOSE + bodies
+        )
+        rows = told(snelk.run(snelk.load(path, overrides={**changes, **leaves})))
+        sensed = rows[rows.result == "sensed"]
+        assert (len(sensed) > 0) == smelt
+        assert (sensed.t <= 1.0).all()  # nobody smells who is not there any more
+
+
 def test_the_wind_carries_a_scent_as_far_as_the_formula_says(tmp_path: Path) -> None:
     air = {"wind": 5.0, "blows_to": 180.0, "carries": 0.15, "thins": 0.0}
     # The last blows exactly along an axis.
