@@ -141,10 +141,8 @@ def test_doors_are_tended_whenever_somebody_is_near(
     """As if that were done at every tick; also in a game that moves people at random."""
     mill, ticks = snelk.mill() / "night.toml", []
     variants = [{"seed": n, "doors.hatch.open": n == 1} for n in range(2)]
-    states = {
-        **STAND,
-        "go": {"go": {"spot": "far"}},
-    }  # who stands with its back to a door, and sets out
+    # Who stands with its back to a door, and sets out.
+    states = {**STAND, "go": {"go": {"spot": "far"}}}
     begins = {"off": {"from": "stand", "to": "go", "when": "state_for >= 1s"}}
     beside = scene(tmp_path, states, transitions=begins)
     nearer = [{"cast.guard.at": [x, 0.0], "cast.guard.facing": 180.0} for x in (4.5, 4.62, 4.7)]
@@ -165,9 +163,11 @@ def test_doors_are_tended_whenever_somebody_is_near(
     seldom = every("seldom")
     monkeypatch.setattr(World, "prepare", lambda world: at_each(world, prepare))
     monkeypatch.setattr(World, "lay_out", lambda world, senses: at_each(world, lay_out, senses))
+    opened = [(events.kind == "opened").sum() for events in seldom]
     for events, same in zip(seldom, every("always"), strict=True):
         assert events.equals(same)
-        assert (events.kind == "opened").sum() > (0 if len(events) < 20 else 1)
+    assert min(opened) > 0
+    assert min(opened[0], opened[1], opened[-1]) > 1  # in the mill
     assert len(ticks) > 900
 
 

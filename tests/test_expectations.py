@@ -252,8 +252,14 @@ def test_it_counts_from_the_first_noise_of_its_own_variant(tmp_path: Path) -> No
     night = scene(tmp_path, it={"agent": "guard", "notices": notices})
     times = ((3.05,), (6.07, 6.02, 9.0), (2.0,))
     bells = [[{"t": t, "kind": "bell", "at": [500, 0]} for t in each] for each in times]
-    _, verdicts = judge_batch(night, variants=[{"noise": each} for each in bells])
-    assert verdicts.since[:, 0].tolist() == [min(each) for each in times]
+    variants: list[dict[str, Any]] = [{"noise": each} for each in bells]
+    # One that is over by then counts from nothing.
+    catch = {"profiles.watcher.ladder.states.alert.catch": {"reach": 9.0}}
+    measured, verdicts = judge_batch(night, variants=[*variants, {"noise": bells[1], **catch}])
+    assert measured.values[-1, measured.keys.index("length")] == pytest.approx(ALERT, abs=0.2)
+    assert verdicts.since[:, 0].tolist()[:-1] == [min(each) for each in times]
+    assert np.isnan(verdicts.since[-1, 0])
+    assert not verdicts.met[-1, 0]
 
 
 def test_a_share_of_the_seeds_is_enough() -> None:

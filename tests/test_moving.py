@@ -238,12 +238,10 @@ def test_who_is_near_enough_sets_out_again_only_when_the_target_is_clearly_farth
     there = [(0, 6.0), (5, 6.0), (5.5, 6.59), (8, 6.59), (8.5, 6.8)]
     track = samples.track_of(*((t, 0.6 * far, 0.8 * far) for t, far in there))
     states, more = {"near": {"approach": {"stop": 2.0}}}, {"cast.guard.facing": 53.13}
-    deck = (
-        []
-        if up is None
-        else [scenes.feature("floor", "deck", shapely.box(-9, -9, 9, 9), height=up)]
-    )
-    more |= {f"cast.{who}.z": up for who in ("guard", "guest")} if deck else {}
+    deck = []
+    if up is not None:
+        deck = [scenes.feature("floor", "deck", shapely.box(-9, -9, 9, 9), height=up)]
+        more |= {f"cast.{who}.z": up for who in ("guard", "guest")}
     run = snelk.run(scenes.scene(tmp_path, *deck, states=states, track=track, end=12.0, more=more))
     t, places, _ = scenes.guard_of(run)
     assert places[t <= 5.0][-1] == pytest.approx((2.4, 3.2), abs=1e-6)

@@ -79,7 +79,8 @@ class Judge:
     """Lets a simulation follow the expectations of its scenario, and judges them.
 
     Args:
-        simulation: It; nothing before its next tick counts.
+        simulation: It; nothing before its next tick counts. It is to be advanced with `halts`, and
+            `keep` to be called each time: else conditions do not know which doors have turned.
     """
 
     def __init__(self, simulation: Simulation) -> None:
