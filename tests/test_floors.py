@@ -482,6 +482,54 @@ def test_ways_over_floors_are_those_of_a_fine_graph_of_small_steps(clearance: fl
     assert np.isfinite(brute).all()
 
 
+def hill() -> list[dict[str, Any]]:
+    """A hill with a door to each side of its ridge, and one in front of the step at its foot."""
+    slopes = ((0.0, 2.0), (2.0, 0.0), (-0.3, -0.3))
+    doors = ((3.9, 1, 5, 5.0), (4.05, 2, 6, 5.0), (8.0, 0, 6, -0.1))
+    features = []
+    for n in (2, 0, 1):
+        (low, high), (x, y, end, top) = slopes[n], doors[n]
+        corners = [[4 * n, 0, low], [4 * n + 4, 0, high], [4 * n + 4, 6, high], [4 * n, 6, low]]
+        corners.append([4 * n, 3, low])  # so that there are two seams from floor to floor
+        door = feature("wall", f"door {n}", square(0, 0, 1), door=True, base=-1.0, top=top)
+        door["geometry"] = {"type": "LineString", "coordinates": [[x, y], [x, end]]}
+        features += [feature("floor", f"side {n}", corners), door]
+    return [*features, feature("zone", "west", [[0, 1], [4.5, 1], [4.5, 4], [0, 4]])]
+
+
+def test_ways_are_the_same_whatever_was_laid_out_before() -> None:
+    shared, seen, parts = level_of(*hill()), set(), set()
+    for within, clearance, count in itertools.product((None, "west"), (0.3, 0.1), range(4)):
+        for opened in map(frozenset, itertools.combinations(range(3), count)):
+            how: dict[str, Any] = {"clearance": clearance, "within": within, "opened": opened}
+            ways, alone = shared.ways(**how), level_of(*hill()).ways(**how)
+            told = []
+            for each in (ways, alone):
+                arrays = (each.corners, each.sheets, each.area_sheets, each.whole_ground.lengths)
+                shapes = [shapely.to_wkt(area, rounding_precision=9) for area in each.areas]
+                told.append(
+                    (shapes, each.count_parts, [np.array(array).tolist() for array in arrays])
+                )
+            assert told[0] == told[1], how
+            seen.add(str(told[0]))
+            parts.add((clearance, within, opened == {0, 1, 2}, ways.count_parts))
+    assert len(seen) >= 20
+    assert {each[-1] for each in parts if each[2]} == {1}
+
+
+def test_of_very_uneven_ground_only_the_sharpest_seams_have_bends(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    opened = frozenset(range(3))
+    for most, expected in ((1000, {4, 8}), (5, {4})):
+        monkeypatch.setattr("snelk.level.sheets.MOST_BENDS", most)
+        corners = level_of(*hill()).ways(clearance=0.1, opened=opened).corners
+        inside = (corners[:, 1] > 0.2) & (corners[:, 1] < 5.8)
+        found = corners[inside]
+        assert set(found[:, 0].round().tolist()) == expected
+        assert np.ptp(found[:, 1]) > (4.9 if most > 5 else 2.0)
+
+
 def test_a_noise_comes_by_the_stairs_and_over_no_ledge(tmp_path: Path) -> None:
     run = house_run(tmp_path, 0.0, 2.8, ATTIC)
     heard = run.hearing.iloc[0]

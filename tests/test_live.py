@@ -145,7 +145,7 @@ def test_what_takes_long_is_done_before_the_first_step(
     def noted(found: Callable[..., Any]) -> Callable[..., Any]:
         return lambda *given: (late.append(n), found(*given))[1]
 
-    for part in ("_lay_out", "_lay_out_storeys"):
+    for part in ("_lay_out", "_lay_out_sheets"):
         monkeypatch.setattr(Ways, part, noted(getattr(Ways, part)))
     whole = functools.cached_property(noted(Ways.whole_ground.func))
     whole.__set_name__(Ways, "whole_ground")

@@ -14,8 +14,9 @@ from hypothesis import strategies as st
 
 from snelk.config.geojson import LevelData
 from snelk.config.models import Wall, Zone
+from snelk.level.growing import shrunk
 from snelk.level.level import Level
-from snelk.level.ways import _shrunk
+from snelk.level.outlines import edges_of, outlines_of, outward_corners
 
 INF = np.array([np.inf])
 
@@ -210,9 +211,43 @@ def test_the_rim_of_ground_with_many_holes_is_that_of_one_go(
     ground = ground.difference(walls)
     assert ground.geom_type == "MultiPolygon"
     assert sum(len(part.interiors) for part in ground.geoms) > 3
-    monkeypatch.setattr("snelk.level.ways.MANY", 0)
+    monkeypatch.setattr("snelk.level.growing.MANY", 0)
     for area in (ground, *shapely.get_parts(ground)):
-        found, wanted = _shrunk(area, by), area.buffer(-by)
+        found, wanted = shrunk(area, by), area.buffer(-by)
         apart = shapely.hausdorff_distance(found.boundary, wanted.boundary)
         assert apart <= 0.01 * abs(by)  # arcs begin elsewhere
         assert len(shapely.get_parts(found)) == len(shapely.get_parts(wanted))
+
+
+@pytest.mark.parametrize("seed", [0, 1, 3])
+def test_outlines_are_those_of_every_ring_and_corners_those_that_stand_out(seed: int) -> None:
+    chance = np.random.default_rng(seed)
+    circles = [shapely.Point(p).buffer(0.7, quad_segs=3) for p in chance.uniform(0, 9, (60, 2))]
+    whole = shapely.union_all(circles)
+    line = shapely.LineString([(20, 0), (21, 0), (21, 3)])
+    parts = [*shapely.get_parts(whole)]
+    assert any(len(part.interiors) for part in parts)
+    rings = [ring for part in parts for ring in (part.exterior, *part.interiors)]
+    pieces = outlines_of([parts[0], line, *parts[1:]])
+    assert len(pieces) == sum(len(ring.coords) - 1 for ring in rings) + 2
+    lines = shapely.linestrings(pieces.reshape(-1, 2, 2))
+    assert shapely.equals(shapely.union_all([whole.boundary, line]), shapely.union_all(lines))
+    first = len(parts[0].exterior.coords) - 1 + sum(len(r.coords) - 1 for r in parts[0].interiors)
+    assert pieces[first : first + 2].tolist() == [[20, 0, 21, 0], [21, 0, 21, 3]]
+    for ax, ay, bx, by in np.delete(pieces, [first, first + 1], axis=0):  # what blocks to the left
+        beside = 1e-4 * np.array([ay - by, bx - ax]) / np.hypot(bx - ax, by - ay)
+        assert whole.contains(shapely.Point(np.add([ax + bx, ay + by], 2 * beside) / 2))
+    corners, sides = outward_corners(whole)
+    places = {tuple(place) for ring in rings for place in ring.coords}
+    near = {place: shapely.Point(place).buffer(1e-4, quad_segs=16) for place in places}
+    out = {p for p, disc in near.items() if whole.intersection(disc).area < 0.499 * disc.area}
+    assert set(map(tuple, corners)) == out
+    ends = shapely.linestrings(np.stack([np.repeat(corners, 2, axis=0),
+                                         (corners[:, None] + sides).reshape(-1, 2)], axis=1))  # fmt: skip
+    assert shapely.distance(shapely.centroid(ends), whole.boundary).max() < 1e-9
+    edges, starts = edges_of([whole, parts[-1]])
+    own = [len(edges) - starts[1], starts[1]]
+    assert own == [
+        sum(len(r.coords) - 1 for r in of)
+        for of in ((parts[-1].exterior, *parts[-1].interiors), rings)
+    ]

@@ -18,10 +18,12 @@ from snelk.level.columns import GridColumns, ZoneColumns, laid_out, plain
 from snelk.level.floors import build_floors
 from snelk.level.footing import floors_below, footing
 from snelk.level.grid import Grid, build_grid, scratch_for
+from snelk.level.growing import APART, MITRE
 from snelk.level.links import Links, build_links, crosses
 from snelk.level.rays import cast_rays
-from snelk.level.storeys import Storeys, build_storeys, strip_of
-from snelk.level.ways import APART, MITRE, Sheet, Ways
+from snelk.level.sheets import Sheets
+from snelk.level.storeys import build_storeys, strip_of
+from snelk.level.ways import Ways
 from snelk.level.within import which_inside
 from snelk.level.zones import Zones, build_zones
 
@@ -114,8 +116,6 @@ class Level:
         self.walkable[self.is_floor | self.is_mesh] = False
         self._stops: dict[float, NDArray[np.bool_]] = {}
         self._ways: dict[tuple[object, ...], Ways] = {}
-        self._sheets: dict[Any, Sheet] = {}
-        self._sound_sheets: dict[Any, Sheet] = {}
         self._near: dict[float, list[list[int]]] = {}
         self._beside_floors: dict[float, list[list[tuple[int, BaseGeometry]]]] = {}
         self.kept: dict[object, object] = {}
@@ -320,7 +320,7 @@ class Level:
                 territory = None if within is None else [self.zone_on(within, n) for n in floors]
                 self._ways[key] = Ways(
                     self.bounds, self._standing(opened, clearance), clearance, territory,
-                    (self.floors, self._storeys), self.links, may, self._sheets,
+                    (self.floors, self._sheets), self.links, may,
                 )  # fmt: skip
             return self._ways[key]
         clearance, within, bounds, stands, may, opened = key
@@ -368,9 +368,17 @@ class Level:
         ]
 
     @cached_property
-    def _storeys(self) -> Storeys:
+    def _sheets(self) -> Sheets:
         """How the floors are connected for bodies."""
-        return build_storeys(self.floors, [area for _, area in self.data.floors], HEADROOM)
+        return self._sheets_for(HEADROOM)
+
+    @cached_property
+    def _sound_sheets(self) -> Sheets:
+        return self._sheets_for(STEP)
+
+    def _sheets_for(self, headroom: float) -> Sheets:
+        storeys = build_storeys(self.floors, [area for _, area in self.data.floors], headroom)
+        return Sheets(storeys, np.array(plain(self.floors).planes))
 
     def _standing(self, opened: frozenset[int], clearance: float) -> list[list[BaseGeometry]]:
         """What stops somebody on each floor, who keeps so far away from it, m."""
@@ -407,10 +415,6 @@ class Level:
         """The paths of a sound on foot with all doors shut; see `sound_ways_through`."""
         return self.sound_ways_through(frozenset())
 
-    @cached_property
-    def _sound_storeys(self) -> Storeys:
-        return build_storeys(self.floors, [area for _, area in self.data.floors], STEP)
-
     def sound_ways_through(self, opened: frozenset[int]) -> Ways:
         """The paths of a sound on foot: around walls as drawn, by stairs.
 
@@ -422,7 +426,7 @@ class Level:
         if key not in self._ways:
             self._ways[key] = Ways(
                 self.bounds, self._standing(opened, 0.0), 0.0,
-                storeys=(self.floors, self._sound_storeys), sheets=self._sound_sheets,
+                floors=(self.floors, self._sound_sheets),
             )  # fmt: skip
         return self._ways[key]
 

@@ -14,7 +14,7 @@ from collections import OrderedDict
 from collections.abc import Iterator, Sequence
 from functools import cached_property
 from threading import Lock
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 import shapely
@@ -33,8 +33,10 @@ from snelk.level.floors import Floors
 from snelk.level.footing import floors_below
 from snelk.level.grid import build_grid, scratch_for
 from snelk.level.ground import NO_WAY, NOT_KNOWN, Areas, Ground, GroundStage, Joins, ground_of
+from snelk.level.growing import APART, MANY, grown, less_rim, united
 from snelk.level.links import Links
-from snelk.level.storeys import Storeys
+from snelk.level.outlines import outlines_of, outward_corners, polygons_of
+from snelk.level.sheets import Sheets
 from snelk.level.walking import (
     can_walk,
     find_all_ways,
@@ -61,23 +63,10 @@ Seen = tuple[NDArray[np.intp], Numbers]
 MARGIN = 3.0
 """Ground around everything in the level that can be walked on as well, m."""
 
-APART = 1e-3
-"""Corners stand this much farther out than what blocks, m, so that no rounding decides."""
-
-MITRE = 2.0
-"""A corner of what is grown is no farther from the wall than so many times the clearance."""
 
 SEAMS = 4096
 """A path has room for so many places at which it comes to another floor."""
 
-BEND = 0.5
-"""So far apart, or less, paths from floor to floor may bend where the slope changes, m."""
-
-LITTLE = 0.005
-"""Where a bend makes a path shorter by no larger share than this, it is left out."""
-
-MOST_BENDS = 1000
-"""At so many places at most paths may bend where the slope changes."""
 
 WHOLE = 600
 """Of levels with no more corners than this, all ways between them are found at once."""
@@ -94,23 +83,9 @@ MOST_PAIRS = 6_000_000
 SAMPLED, FEWEST = 4_000_000, 16
 """By so many distances, of so many corners at least, it is found which corners are near."""
 
-MANY = 1000
-"""The outlines of more walls than this are not united: what lies within others does no harm."""
-
-LONG, STRETCH = 256, 4
-"""Walls of more corners than this are grown stretch by stretch, of so many pieces."""
 
 CHUNK = 200_000
 """Pairs of corners that are looked at together."""
-
-
-class Sheet(NamedTuple):
-    """One floor, for a body with some clearance."""
-
-    lines: Numbers  # (lines, 4) what is in the way, m
-    free: BaseGeometry  # where the middle of the body may be
-    corners: Numbers  # (corners, 2) where paths turn, m
-    sides: Numbers  # (corners, 2, 2) the outlines beside them
 
 
 class Ways:
@@ -121,12 +96,11 @@ class Ways:
         walls: Outlines of the walls that nobody walks through; a polygon is filled.
         clearance: Least distance from the middle of the body to a wall, m.
         within: A territory that is not left; anywhere if None. With floors, one for each.
-        storeys: The floors of the level and how they are connected; None without floors. With
-            floors, `walls` are those that block on each floor, by floor, and positions have
-            heights.
+        floors: The floors of the level and all that has been laid out of them; None without
+            floors. With floors, `walls` are those that block on each floor, by floor, and positions
+            have heights.
         links: The links of the level, on one with floors; None for no links.
         may: Which of them may be taken, by number.
-        sheets: Floors that were laid out before, so that a door changes its own floor only.
 
     Attributes:
         areas: The ground that can be walked on, as polygons; without floors each is a part.
@@ -143,65 +117,48 @@ class Ways:
         walls: Any,
         clearance: float,
         within: Any = None,
-        storeys: tuple[Floors, Storeys] | None = None,
+        floors: tuple[Floors, Sheets] | None = None,
         links: Links | None = None,
         may: Sequence[int] = (),
-        sheets: dict[Any, Sheet] | None = None,
     ) -> None:
         self._lock = Lock()  # of what is kept, which threads share
         self._rows: OrderedDict[tuple[float, ...], Row] = OrderedDict()
         self._seen: OrderedDict[tuple[float, ...], Seen] = OrderedDict()
         self._areas: Areas
-        self._floors = None if storeys is None else storeys[0]
+        self._floors = None if floors is None else floors[0]
         self._links_taken, self._climbs = links, np.zeros((0, 3), dtype=np.int32)
-        if storeys is None:
+        if floors is None:
             self._lay_out(bounds, walls, clearance, within)
         else:
-            self._lay_out_storeys(
-                walls, clearance, within, *storeys, {} if sheets is None else sheets
-            )
+            self._lay_out_sheets(walls, clearance, within, floors[1])
             if links is not None:
                 self._join_by_links(plain(links), may)
         self.is_small = len(self.corners) <= WHOLE
 
-    def _lay_out_storeys(
+    def _lay_out_sheets(
         self,
         walls: Sequence[Sequence[BaseGeometry]],
         clearance: float,
-        within: Any,
-        floors: Floors,
-        storeys: Storeys,
-        laid: dict[Any, Sheet],
+        within: Sequence[BaseGeometry] | None,
+        sheets: Sheets,
     ) -> None:
         """The obstacles on each floor, at the height of its number, and their corners."""
-        pieces = [np.zeros((0, 6))]
-        corners, sides, sheets = [np.zeros((0, 2))], [np.zeros((0, 2, 2))], [np.zeros(0, np.int32)]
-        free: list[BaseGeometry] = []
-        planes = np.array(plain(floors).planes)
-
-        for n, area in enumerate(storeys.areas):
-            bound = None if within is None else within[n]
-            key = n, clearance, *(shapely.to_wkb(each) for each in (bound, *walls[n]))
-            if key not in laid:
-                stops = [*walls[n], *_lines(storeys.lows[n] if clearance > 0.0 else [])]
-                laid[key] = _sheet_of(area, stops, storeys.ends[n], clearance, bound)
-            sheet = laid[key]
-            pieces.append(np.column_stack([sheet.lines, np.full((len(sheet.lines), 2), float(n))]))
-            free.append(sheet.free)
-            corners.append(sheet.corners)
-            sides.append(sheet.sides)
-            sheets.append(np.full(len(sheet.corners), n, dtype=np.int32))
-        for place, floor in _bends(storeys, free, planes):
-            corners.append(place[None])
-            sides.append(np.zeros((1, 2, 2)))  # a path may turn there to any side
-            sheets.append(np.array([floor], dtype=np.int32))
-        self._joins = laid_out(JoinColumns, Joins.of(storeys, planes))
-        owners = np.zeros(sum(map(len, pieces)), np.int32)
-        grid = build_grid(np.concatenate(pieces), owners, np.zeros(1))
-        self.grid = laid_out(GridColumns, grid)
-        self.corners, self._sides = np.concatenate(corners), np.concatenate(sides)
-        self.sheets = np.concatenate(sheets)
-        self._in_parts(*_connected(free, storeys))
+        laid = sheets.lay(walls, clearance, within)
+        flat = [np.full((len(each.lines), 2), float(n)) for n, each in enumerate(laid)]
+        lines = np.concatenate([np.zeros((0, 4)), *(each.lines for each in laid)])
+        pieces = np.hstack([lines, np.concatenate([np.zeros((0, 2)), *flat])])
+        bends, floors = sheets.bends(laid)
+        on = np.repeat(np.arange(len(laid), dtype=np.int32), [len(each.corners) for each in laid])
+        self.corners = np.concatenate([*(each.corners for each in laid), bends])
+        turns = np.zeros((len(bends), 2, 2))  # a path may turn there to any side
+        self._sides = np.concatenate([*(each.sides for each in laid), turns])
+        self.sheets = np.concatenate([on, floors])
+        self._joins = laid_out(JoinColumns, Joins.of(sheets.storeys, sheets.planes))
+        owners = np.zeros(len(pieces), np.int32)
+        self.grid = laid_out(GridColumns, build_grid(pieces, owners, np.zeros(1)))
+        areas = [area for each in laid for area in each.areas]
+        inner = [area for each in laid for area in each.inner]
+        self._in_parts(areas, inner, *sheets.parts(laid))
 
     def _join_by_links(self, links: Links, may: Sequence[int]) -> None:
         """Add links whose ends can both be stood on, from corner to corner."""
@@ -227,16 +184,21 @@ class Ways:
         self._climbs = np.array(climbs, dtype=np.int32).reshape(-1, 3)
         self._areas = self._areas._replace(reach=reach)
 
-    def _in_parts(self, areas: list[BaseGeometry], sheets: list[int], part: list[int]) -> None:
+    def _in_parts(
+        self,
+        areas: list[BaseGeometry],
+        inner: list[BaseGeometry],
+        sheets: list[int],
+        part: list[int],
+    ) -> None:
         """File areas by the part of the ground that they belong to."""
         order = np.argsort(part, kind="stable").tolist()
         shapes = [areas[n] for n in order]
-        inner = [_shrunk(shape, APART) for shape in shapes]
-        inner = [each if own.is_empty else own for own, each in zip(inner, shapes, strict=True)]
         count = max(part, default=-1) + 1
         starts = np.searchsorted(np.array(part)[order], np.arange(count + 1)).astype(np.int32)
         on = np.array([sheets[n] for n in order], dtype=np.int32)
-        self._areas = Areas(shapes, inner, on, starts, np.eye(count, dtype=np.bool_))
+        within = [inner[n] for n in order]
+        self._areas = Areas(shapes, within, on, starts, np.eye(count, dtype=np.bool_))
         shapely.prepare(shapes)
 
     def _lay_out(
@@ -249,26 +211,27 @@ class Ways:
         """The obstacles on ground without floors, its parts and corners."""
         low, high = np.array(bounds[:2]) - MARGIN, np.array(bounds[2:]) + MARGIN
         ground = shapely.box(*low, *high)
-        blocks = _grown(walls, max(clearance - APART, 0.0))
-        outer = _grown(walls, max(clearance, 2 * APART))
+        blocks = grown(walls, max(clearance - APART, 0.0))
+        outer = grown(walls, max(clearance, 2 * APART))
         if within is not None:
             around = shapely.box(*(low - 1000.0), *(high + 1000.0))
             blocks.append(shapely.difference(around, within))
             outer.append(shapely.difference(around, shapely.buffer(within, -APART)))
         # Walls as they are stay lines, for which a union of areas would be no use.
         unites = clearance > 2 * APART and len(blocks) <= MANY
-        solid = _united(blocks) if unites else None
-        pieces = _outlines(blocks if solid is None else [solid])
+        solid = united(blocks) if unites else None
+        pieces = outlines_of(blocks if solid is None else [solid])
         flat = np.column_stack(
             [pieces, np.full(len(pieces), -np.inf), np.full(len(pieces), np.inf)]
         )
         walls_of = np.zeros(len(pieces), dtype=np.int32)
         self.grid = laid_out(GridColumns, build_grid(flat, walls_of, np.zeros(1)))
-        grown = _united(outer)
-        free = shapely.difference(ground if within is None else within, grown)
-        areas = _polygons(free)
-        self._in_parts(areas, [0] * len(areas), list(range(len(areas))))
-        self.corners, self._sides = _outward_corners(grown)
+        solid = united(outer)
+        free = shapely.difference(ground if within is None else within, solid)
+        areas = polygons_of(free)
+        inner = [less_rim(area) for area in areas]
+        self._in_parts(areas, inner, [0] * len(areas), list(range(len(areas))))
+        self.corners, self._sides = outward_corners(solid)
         self.sheets = np.zeros(len(self.corners), dtype=np.int32)
         self._joins = laid_out(JoinColumns, Joins.none())
 
@@ -684,209 +647,7 @@ class Ways:
         return near.astype(np.intp, copy=False)
 
 
-def _sheet_of(
-    area: BaseGeometry, stops: Sequence[BaseGeometry], ends: Numbers, clearance: float,
-    within: BaseGeometry | None,
-) -> Sheet:  # fmt: skip
-    """A floor, given what is in the way on it and where it ends."""
-    blocks = _grown(stops, max(clearance - APART, 0.0))
-    outer = _grown(stops, max(clearance, 2 * APART))
-    if within is not None:
-        blocks.append(shapely.difference(area, within))
-        outer.append(shapely.difference(area, shapely.buffer(within, -APART)))
-    # Walls as they are stay lines, for which a union of areas would be no use.
-    whole = [_united(blocks)] if clearance > 2 * APART else blocks
-    lines = np.concatenate([_outlines(whole), ends])
-    free = shapely.difference(area, _united(outer))
-    corners, sides = _outward_corners(_united(outer + _grown(_lines(ends), 2 * APART)))
-    inside = shapely.contains_xy(shapely.buffer(area, APART / 2), corners)
-    return Sheet(lines, free, corners[inside], sides[inside])
-
-
-def _bends(
-    storeys: Storeys, free: Sequence[BaseGeometry], planes: Numbers
-) -> Iterator[tuple[Numbers, int]]:
-    """Points on seams where a path can bend as the slope changes, and the floor of each.
-
-    `free` is where one can stand, floor by floor. Of very uneven ground only the seams at which the
-    slope changes most have any.
-    """
-    near: dict[int, BaseGeometry] = {}
-    lines = _lines(storeys.seams)
-    pairs = [*zip(storeys.from_floor.tolist(), storeys.to_floor.tolist(), strict=True)]
-    gains = np.array([_gain(planes[a, :2], planes[b, :2]) for a, b in pairs])
-    room = MOST_BENDS
-    for n in np.argsort(-gains, kind="stable").tolist():
-        if gains[n] <= LITTLE or room <= 0:
-            break
-        (floor, other), seam = pairs[n], lines[n]
-        for each in (floor, other):
-            if each not in near:
-                near[each] = _shrunk(free[each], -2 * APART)
-        open_there = shapely.intersection(seam, shapely.intersection(near[floor], near[other]))
-        for piece in shapely.get_parts(open_there):
-            length = float(piece.length)
-            if length <= 8 * APART:
-                continue
-            a, b = shapely.get_coordinates(piece)[[0, -1]]
-            aside = np.array([a[1] - b[1], b[0] - a[0]]) / length * APART
-            count = max(int(np.ceil(length / BEND)), 1)
-            # So far from its ends that what lies aside is not in the way of a body.
-            end = 4 * APART / length
-            for share in np.clip(np.linspace(0.0, 1.0, count + 1), end, 1 - end):
-                sides = a + share * (b - a) + aside, a + share * (b - a) - aside
-                room -= 1
-                yield from (
-                    (place, int(floor))
-                    for place in sides
-                    if shapely.contains_xy(free[floor], *place)
-                )
-
-
-def _gain(slope: Numbers, other: Numbers) -> float:
-    """The largest share by which bending at a change of slope can shorten a path.
-
-    So much longer than in plan is a path up a slope g: sqrt(1 + g^2). By two slopes that differs at
-    most by their difference times g / sqrt(1 + g^2); who goes along the seam gains that.
-    """
-    steepest = max(float(slope @ slope), float(other @ other)) ** 0.5
-    differs = float(np.hypot(*(slope - other)))
-    return float(differs * steepest / np.hypot(1.0, steepest))
-
-
 def _in_space(place: Numbers) -> Numbers:
     """A place with a height, m, which is 0 if it has none."""
     at = np.asarray(place, dtype=np.float64)
     return at if len(at) == 3 else np.append(at, 0.0)
-
-
-def _lines(pieces: Any) -> list[BaseGeometry]:
-    """Lines from (pieces, 4) ax, ay, bx, by."""
-    ends = np.asarray(pieces, dtype=np.float64).reshape(-1, 2, 2)
-    lines: Any = shapely.linestrings(ends)
-    return list(lines)
-
-
-def _polygons(area: BaseGeometry) -> list[BaseGeometry]:
-    """The polygons of an area that are not mere slivers."""
-    parts = shapely.get_parts(area)
-    return [part for part in parts if part.geom_type == "Polygon" and part.area > 1e-6]
-
-
-def _connected(
-    free: Sequence[BaseGeometry], storeys: Storeys
-) -> tuple[list[BaseGeometry], list[int], list[int]]:
-    """The areas of all floors, the floor of each, and the part of the ground: seams join them."""
-    areas, sheets = [], []
-    for n, area in enumerate(free):
-        own = _polygons(area)
-        areas += own
-        sheets += [n] * len(own)
-    joined = np.arange(len(areas))
-    if areas and len(storeys.seams):
-        near = [_shrunk(area, -2 * APART) for area in areas]
-        seam, area = shapely.STRtree(near).query(_lines(storeys.seams), predicate="intersects")
-        beside: dict[int, list[int]] = {}
-        for n, m in zip(seam.tolist(), area.tolist(), strict=True):
-            beside.setdefault(n, []).append(m)
-        lines = _lines(storeys.seams)
-        for n, those in beside.items():
-            floor, other = int(storeys.from_floor[n]), int(storeys.to_floor[n])
-            for a in (m for m in those if sheets[m] == floor):
-                for b in (m for m in those if sheets[m] == other):
-                    both = shapely.intersection(near[a], near[b])
-                    if shapely.intersection(lines[n], both).length > 5 * APART:
-                        joined[joined == joined[b]] = joined[a]
-    return areas, sheets, np.unique(joined, return_inverse=True)[1].tolist()
-
-
-def _grown(walls: Sequence[BaseGeometry], by: float) -> list[BaseGeometry]:
-    """Walls grown by so much on all sides; corners stay sharp."""
-    if by <= 0.0:
-        return list(walls)
-    style: Any = {"join_style": "mitre", "mitre_limit": MITRE}
-    every = np.array(walls, dtype=object)
-    short = shapely.get_num_coordinates(every) <= LONG
-    every[short] = shapely.buffer(every[short], by, cap_style="square", **style)
-    for n in np.flatnonzero(~short).tolist():
-        every[n] = shapely.union_all([*_areas(walls[n]), *_stretches(walls[n], by, style)])
-    return list(every)
-
-
-def _united(shapes: Sequence[BaseGeometry] | NDArray[Any]) -> BaseGeometry:
-    """The union, cluster by cluster of those that touch: of many apart a tenth of the time."""
-    return shapely.disjoint_subset_union_all(np.array(shapes, dtype=object))
-
-
-def _shrunk(area: BaseGeometry, by: float) -> BaseGeometry:
-    """An area less its rim; with many holes hole by hole, which takes a fifth of the time.
-
-    Below 0, grown by so much.
-    """
-    parts = shapely.get_parts(area)
-    if shapely.get_num_interior_rings(parts).sum() <= MANY:
-        return shapely.buffer(area, -by)
-    if len(parts) > 1:
-        return _united([_shrunk(part, by) for part in parts])
-    rings = shapely.get_rings(parts[0])
-    holes = shapely.buffer(shapely.polygons(rings[1:]), by)
-    return shapely.difference(shapely.buffer(shapely.Polygon(rings[0]), -by), _united(holes))
-
-
-def _areas(wall: BaseGeometry) -> list[BaseGeometry]:
-    return [part for part in shapely.get_parts(wall) if part.geom_type == "Polygon"]
-
-
-def _stretches(wall: BaseGeometry, by: float, style: dict[str, Any]) -> list[BaseGeometry]:
-    """A long wall grown piece by piece, which is much faster than all at once.
-
-    Every corner lies within a stretch, so that it is as sharp as in one go.
-    """
-    found = []
-    for part in shapely.get_parts(wall):
-        lines = [part.exterior, *part.interiors] if part.geom_type == "Polygon" else [part]
-        for line in lines:
-            points = shapely.get_coordinates(line)
-            closed = bool((points[0] == points[-1]).all())
-            if closed:
-                points = np.concatenate([points, points[1:2]])
-            for low in range(0, max(len(points) - 2, 1), STRETCH):
-                stretch = shapely.LineString(points[low : low + STRETCH + 2])
-                found.append(shapely.buffer(stretch, by, cap_style="flat", **style))
-            if not closed:
-                found += [
-                    shapely.buffer(shapely.LineString(end), by, cap_style="square", **style)
-                    for end in (points[:2], points[-2:])
-                ]
-    return found
-
-
-def _rings(geometry: BaseGeometry) -> list[Numbers]:
-    """The outlines of an area, what blocks to their left, or a line as it is."""
-    rings = []
-    for part in shapely.get_parts(geometry):
-        if part.geom_type == "Polygon":
-            part = shapely.orient_polygons(part)
-            rings += [shapely.get_coordinates(r) for r in (part.exterior, *part.interiors)]
-        elif part.geom_type == "LineString":
-            rings.append(shapely.get_coordinates(part))
-    return rings
-
-
-def _outlines(geometries: Sequence[BaseGeometry]) -> Numbers:
-    """(pieces, 4) of all outlines."""
-    rings = [ring for geometry in geometries for ring in _rings(geometry)]
-    pieces = [np.hstack([ring[:-1], ring[1:]]) for ring in rings]
-    return np.ascontiguousarray(np.concatenate([np.zeros((0, 4)), *pieces]))
-
-
-def _outward_corners(blocked: BaseGeometry) -> tuple[Numbers, Numbers]:
-    """(corners, 2) convex corners, and (corners, 2, 2) the directions of their walls."""
-    places, sides = [np.zeros((0, 2))], [np.zeros((0, 2, 2))]
-    for ring in _rings(blocked):
-        here = ring[:-1]
-        back, ahead = np.roll(here, 1, axis=0) - here, np.roll(here, -1, axis=0) - here
-        out = back[:, 1] * ahead[:, 0] - back[:, 0] * ahead[:, 1] > 1e-12
-        places.append(here[out])
-        sides.append(np.stack([back, ahead], axis=1)[out])
-    return np.concatenate(places), np.concatenate(sides)
