@@ -16,7 +16,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from queue import SimpleQueue
-from typing import Any
+from typing import Any, NamedTuple
 from urllib.request import urlopen
 
 import numpy as np
@@ -212,61 +212,71 @@ def beginning_in(folder: Path) -> Path:
     return folder / "scenario.toml"
 
 
+class Bench(NamedTuple):
+    scenario: Path
+    address: str
+
+
+@pytest.fixture(scope="module")
+def bench(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Bench]:
+    """A night of a few seconds that is tuned; for tests that write nothing."""
+    scenario = beginning_in(tmp_path_factory.mktemp("bench") / "first")
+    with tuning(scenario) as address:
+        yield Bench(scenario, address)
+
+
 def test_drags_end_in_the_night_that_a_run_with_these_numbers_is(
-    browser: Any, tmp_path: Path
+    browser: Any, tmp_path: Path, bench: Bench
 ) -> None:
-    scenario, rnd = beginning_in(tmp_path / "first"), random.Random(8)
+    (scenario, address), rnd = bench, random.Random(8)
     hound = "profiles.hound"
     keys = [NEAR, f"{hound}.hearing.acuity", f"{hound}.meter.fill_time", "cast.hound.awake"]
-    with tuning(scenario) as address:
-        browser.get(f"{address}#t=4&agent=hound&target=child")
-        until(
-            browser,
-            "document.body && document.body.dataset.ready && snelkPage.bench.socket.readyState === 1",
-        )
-        assert browser.execute_async_script(  # of a rehearsal nothing is shown
-            "const [done] = arguments, { bench } = snelkPage, take = bench.takeNight.bind(bench);"
-            "bench.takeNight = (night, numbers) => { take(night, numbers); bench.takeNight = take;"
-            " done([night.n, bench.shown, bench.delays.length, snelkPage.run.partial === true]); };"
-            "bench.rehearse();"
-        ) == [0, 0, 0, False]
-        for n in range(16):
+    browser.get(f"{address}#t=4&agent=hound&target=child")
+    until(
+        browser,
+        "document.body && document.body.dataset.ready && snelkPage.bench.socket.readyState === 1",
+    )
+    assert browser.execute_async_script(  # of a rehearsal nothing is shown
+        "const [done] = arguments, { bench } = snelkPage, take = bench.takeNight.bind(bench);"
+        "bench.takeNight = (night, numbers) => { take(night, numbers); bench.takeNight = take;"
+        " done([night.n, bench.shown, bench.delays.length, snelkPage.run.partial === true]); };"
+        "bench.rehearse();"
+    ) == [0, 0, 0, False]
+    for n in range(16):
+        browser.execute_script(
+            "const [key, share, last] = arguments, number = snelkPage.bench.byKey.get(key);"
+            "snelkPage.bench.turn(key, number.least + share * (number.most - number.least), last)",
+            rnd.choice(keys), rnd.random(), n % 8 == 7,
+        )  # fmt: skip
+        time.sleep(rnd.choice([0.0, 0.02, 0.2]))
+    last = browser.execute_script("return snelkPage.bench.asked")
+    until(browser, f"document.body.dataset.tried === '{last}'")
+    changes = browser.execute_script("return snelkPage.bench.changes")
+    assert browser.execute_script("return snelkPage.bench.history.length") == 3
+    names = browser.execute_script("return [snelkPage.run.agentNames, snelkPage.run.names]")
+    moments = [(rnd.choice(names[0]), rnd.choice(names[1]), rnd.uniform(0, 12)) for _ in range(200)]
+    asked = [each for each in moments if each[0] != each[1]], 2.0, 11.0
+    script = ANSWERS.replace(
+        "snelkPage.lanes.show",
+        "snelkPage.bench.against = snelkPage.bench.changes; snelkPage.lanes.show",
+    )
+    shown = json.loads(browser.execute_script(script, *asked))
+    # Back to the numbers of the files, step by step, and there again.
+    for by, place in ((-1, 0), (1, 2)):
+        for _ in range(2):
             browser.execute_script(
-                "const [key, share, last] = arguments, number = snelkPage.bench.byKey.get(key);"
-                "snelkPage.bench.turn(key, number.least + share * (number.most - number.least), last)",
-                rnd.choice(keys), rnd.random(), n % 8 == 7,
-            )  # fmt: skip
-            time.sleep(rnd.choice([0.0, 0.02, 0.2]))
-        last = browser.execute_script("return snelkPage.bench.asked")
-        until(browser, f"document.body.dataset.tried === '{last}'")
-        changes = browser.execute_script("return snelkPage.bench.changes")
-        assert browser.execute_script("return snelkPage.bench.history.length") == 3
-        names = browser.execute_script("return [snelkPage.run.agentNames, snelkPage.run.names]")
-        moments = [
-            (rnd.choice(names[0]), rnd.choice(names[1]), rnd.uniform(0, 12)) for _ in range(200)
-        ]
-        asked = [each for each in moments if each[0] != each[1]], 2.0, 11.0
-        script = ANSWERS.replace(
-            "snelkPage.lanes.show",
-            "snelkPage.bench.against = snelkPage.bench.changes; snelkPage.lanes.show",
-        )
-        shown = json.loads(browser.execute_script(script, *asked))
-        # Back to the numbers of the files, step by step, and there again.
-        for by, place in ((-1, 0), (1, 2)):
-            for _ in range(2):
-                browser.execute_script(
-                    "snelkPage.bench.base = snelkPage.bench.base || snelkPage.run; snelkPage.bench.step(arguments[0])",
-                    by,
-                )
-            assert browser.execute_script("return snelkPage.bench.place") == place
-        assert browser.execute_script("return snelkPage.bench.changes") == changes
-        link = browser.current_url
-        browser.get("about:blank")
-        until(browser, "location.href === 'about:blank'")
-        browser.get(link)  # holds all that is tried
-        until(browser, "window.snelkPage && snelkPage.bench && snelkPage.bench.asked === 1")
-        found = browser.execute_script("return snelkPage.bench.changes")
-        assert found == pytest.approx(changes, rel=1e-5)
+                "snelkPage.bench.base = snelkPage.bench.base || snelkPage.run; snelkPage.bench.step(arguments[0])",
+                by,
+            )
+        assert browser.execute_script("return snelkPage.bench.place") == place
+    assert browser.execute_script("return snelkPage.bench.changes") == changes
+    link = browser.current_url
+    browser.get("about:blank")
+    until(browser, "location.href === 'about:blank'")
+    browser.get(link)  # holds all that is tried
+    until(browser, "window.snelkPage && snelkPage.bench && snelkPage.bench.asked === 1")
+    found = browser.execute_script("return snelkPage.bench.changes")
+    assert found == pytest.approx(changes, rel=1e-5)
     run = snelk.run(scenario, overrides=changes)
     opened(browser, snelk.write_page(tmp_path / "page.html", run))
     told = json.loads(browser.execute_script(ANSWERS, *asked))
@@ -375,124 +385,126 @@ def drag(browser: Any, start: list[float], end: list[float]) -> None:
         mouse(browser, kind, x, y)
 
 
-def test_what_if_here_and_all_that_can_be_changed_by_hand(browser: Any, tmp_path: Path) -> None:
-    scenario = beginning_in(tmp_path / "first")
+def test_what_if_here_and_all_that_can_be_changed_by_hand(browser: Any, bench: Bench) -> None:
+    scenario, address = bench
     changes = "return snelkPage.bench.changes"
-    with tuning(scenario) as address:
-        browser.get(f"{address}#t=3&agent=hound&target=child")
-        until(
-            browser,
-            "document.body && document.body.dataset.ready && snelkPage.bench.socket.readyState === 1",
-        )
-        # The pointer asks who would sense a child there; the answer is the library's.
-        browser.execute_script("snelkPage.bench.whatif.become('stand-in')")
-        # Also after the window has got another size.
-        size = {"width": 1280, "height": 780, "deviceScaleFactor": 1, "mobile": False}
-        browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
-        for x in (5.5, 6.5, 7.5):  # as a hand does, until the map lies still
-            mouse(browser, "mouseMoved", *at_place(browser, x, 3.6))
-            time.sleep(0.3)
-        at = "snelkPage.bench.whatif.told && Math.abs(snelkPage.bench.whatif.told.place[0] - 7.5) < 0.1"
-        until(browser, f"{at} && snelkPage.bench.whatif.shades.length > 2")
-        told = browser.execute_script("return snelkPage.bench.whatif.told")
-        here = Here(snelk.load(scenario))
-        found = here.at("child", 3.0, tuple(told["place"]), stance="crouched")
-        shown = [(each["agent"], each["gate"], each["after"]) for each in told["noticing"]]
-        assert shown == [(each.agent, each.gate, each.after) for each in found]
-        words = browser.execute_script("return document.getElementById('readout').innerText")
-        assert "child, crouched, at (7.5, 3.6) m from 3.0 s on" in words
-        assert "hound\tyes (near)\t100%" in words
-        first = browser.execute_script("return snelkPage.bench.whatif.shades[0]")
-        places = np.column_stack([first["x"], first["y"], np.zeros(len(first["x"]))])
-        shade = here.shade("child", 3.0, places, stance="crouched")
-        assert first["exposure"] == shade.exposure.round(3).tolist()
-        # A noise is dropped, a corner is dragged; each is one step that is undone.
-        browser.execute_script("snelkPage.bench.whatif.become('noise')")
-        drag(browser, *[at_place(browser, 3.0, 8.0)] * 2)
-        noise = browser.execute_script(changes)["+noise"][0]
-        assert noise["at"] == pytest.approx([3.0, 8.0], abs=0.1)
-        assert noise["t"] == 3.0
-        heard = "document.querySelector('#tune-rows p.quiet').textContent"
-        until(browser, f"{heard}.includes('heard') || {heard}.includes('nobody')")
-        browser.execute_script("snelkPage.bench.whatif.become('move')")
-        key = "level.wall.hedge.0"
-        x, y = browser.execute_script("return snelkPage.bench.today.get(arguments[0])", key)
-        drag(browser, at_place(browser, x, y), at_place(browser, x + 1.5, y))
-        assert browser.execute_script(changes)[key] == pytest.approx([x + 1.5, y], abs=0.1)
-        browser.execute_script("snelkPage.bench.step(-1)")
-        assert set(browser.execute_script(changes)) == {"+noise"}
-        browser.execute_script("snelkPage.bench.step(1); snelkPage.choose({agent: 'hound'})")
-        # A curve is dragged by its point, a condition edited; what is wrong with it is said there.
-        curve = "profiles.hound.meter.distance"
-        dot = browser.execute_script(
-            "const row = document.querySelector(`.curve[data-key='${arguments[0]}']`);"
-            "row.scrollIntoView(); const b = row.querySelector('[data-n=\"1\"]').getBoundingClientRect();"
-            "return [b.x + b.width / 2, b.y + b.height / 2]", curve,
-        )  # fmt: skip
-        drag(browser, dot, [dot[0], dot[1] - 20])
-        dragged = browser.execute_script(changes)[curve]
-        assert dragged[0] == [0.3, 1.0]
-        assert dragged[1][1] > 0.45
-        when = "profiles.hound.ladder.transitions"
-        text = (
-            "const row = document.querySelector(`.condition[data-key^='${arguments[0]}']`),"
-            " area = row.querySelector('textarea'); area.value = arguments[1];"
-            "area.dispatchEvent(new Event('input')); return row.dataset.key"
-        )
-        browser.execute_script(text, when, "metre > 0.4")
-        until(browser, "document.querySelector('.condition.wrong')")
-        said = browser.execute_script("return document.querySelector('.condition.wrong').innerText")
-        assert 'did you mean "meter"' in said
-        condition = browser.execute_script(text, when, "meter > 0.4")
-        until(browser, "!document.querySelector('.condition.wrong')")
-        browser.execute_script("snelkPage.bench.keep()")
-        # What is tried is kept as a trial, and another is held against it.
-        last = browser.execute_script("return snelkPage.bench.asked")
-        until(browser, f"document.body.dataset.tried === '{last}'")
-        browser.execute_script("snelkPage.bench.trials.keep('nosy hound')")
-        browser.execute_script("snelkPage.bench.become({}); snelkPage.go(0.5)")
-        until(browser, "snelkPage.bench.trials.list[0].met !== undefined")
-        # The smallest changes are buttons: one turns the answer.
-        last = browser.execute_script("return snelkPage.bench.asked")
-        until(browser, f"document.body.dataset.tried === '{last}'")
-        until(browser, "document.querySelector('.offers button')")
-        browser.execute_script("document.querySelector('.offers button').click()")
-        offered = browser.execute_script(changes)
-        assert offered
-        # A search goes on by itself, is stopped, and is begun anew.
-        search = (
-            "const f = snelkPage.bench.finder; f.lines.value = arguments[0];"
-            "f.measure.value = 'hound.child.first_full'; f.toward.value = '4'; f.begin(arguments[1])"
-        )
-        browser.execute_script("snelkPage.bench.become({})")
-        browser.execute_script(search, "profiles.hound.meter.fill_time = [0.5, 4]", "fit")
-        until(browser, "snelkPage.bench.finder.bar.value > 0")
-        browser.execute_script("snelkPage.bench.finder.stop()")
-        browser.execute_script(search, "profiles.hound.meter.fill_time = [1.0, 3.0, 2.0]", "sweep")
-        until(browser, "document.querySelectorAll('#find-found button').length === 3")
-        browser.execute_script("document.querySelectorAll('#find-found button')[1].click()")
-        assert browser.execute_script(changes) == {"profiles.hound.meter.fill_time": 3.0}
-        browser.execute_script(
-            "window.open = () => null; snelkPage.bench.openBoth(snelkPage.bench.trials.list[0].changes)"
-        )
-        until(browser, "snelkPage.bench.both")
-        with urlopen(browser.execute_script("return snelkPage.bench.both").split("#")[0]) as page:
-            assert b"canvas-b" in page.read()
-        browser.execute_script("snelkPage.bench.trials.draw(); snelkPage.bench.step(-1)")
-        trial = browser.execute_script("return snelkPage.bench.trials.list[0].changes")
-        # A door opens at a click; a second one at the same moment takes that back.
-        clicks = browser.execute_script(
-            "const { bench } = snelkPage, said = [], door = { name: 'x', lines: [[5, 5, 8, 5]], open: [],"
-            " pieces: [], triangles: [] };"
-            "snelkPage.run.doors = [door]; bench.whatif.become('move');"
-            "bench.set = (key, value) => { said.push(value.map((each) => each.to)); bench.changes = { [key]: value }; };"
-            "for (let n = 0; n < 2; n++) bench.whatif.pressed([6.5, 5]); return said"
-        )
-        assert clicks == [["open"], []]
-        assert trial.keys() == {"+noise", key, curve, condition}
+    browser.get(f"{address}#t=3&agent=hound&target=child")
+    until(
+        browser,
+        "document.body && document.body.dataset.ready && snelkPage.bench.socket.readyState === 1",
+    )
+    # The pointer asks who would sense a child there; the answer is the library's.
+    browser.execute_script("snelkPage.bench.whatif.become('stand-in')")
+    # Also after the window has got another size.
+    size = {"width": 1280, "height": 780, "deviceScaleFactor": 1, "mobile": False}
+    browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    for x in (5.5, 6.5, 7.5):  # as a hand does, until the map lies still
+        mouse(browser, "mouseMoved", *at_place(browser, x, 3.6))
+        time.sleep(0.3)
+    at = "snelkPage.bench.whatif.told && Math.abs(snelkPage.bench.whatif.told.place[0] - 7.5) < 0.1"
+    until(browser, f"{at} && snelkPage.bench.whatif.shades.length > 2")
+    told = browser.execute_script("return snelkPage.bench.whatif.told")
+    here = Here(snelk.load(scenario))
+    found = here.at("child", 3.0, tuple(told["place"]), stance="crouched")
+    shown = [(each["agent"], each["gate"], each["after"]) for each in told["noticing"]]
+    assert shown == [(each.agent, each.gate, each.after) for each in found]
+    words = browser.execute_script("return document.getElementById('readout').innerText")
+    assert "child, crouched, at (7.5, 3.6) m from 3.0 s on" in words
+    assert "hound\tyes (near)\t100%" in words
+    first = browser.execute_script("return snelkPage.bench.whatif.shades[0]")
+    places = np.column_stack([first["x"], first["y"], np.zeros(len(first["x"]))])
+    shade = here.shade("child", 3.0, places, stance="crouched")
+    assert first["exposure"] == shade.exposure.round(3).tolist()
+    # A noise is dropped, a corner is dragged; each is one step that is undone.
+    browser.execute_script("snelkPage.bench.whatif.become('noise')")
+    drag(browser, *[at_place(browser, 3.0, 8.0)] * 2)
+    noise = browser.execute_script(changes)["+noise"][0]
+    assert noise["at"] == pytest.approx([3.0, 8.0], abs=0.1)
+    assert noise["t"] == 3.0
+    heard = "document.querySelector('#tune-rows p.quiet').textContent"
+    until(browser, f"{heard}.includes('heard') || {heard}.includes('nobody')")
+    browser.execute_script("snelkPage.bench.whatif.become('move')")
+    key = "level.wall.hedge.0"
+    x, y = browser.execute_script("return snelkPage.bench.today.get(arguments[0])", key)
+    drag(browser, at_place(browser, x, y), at_place(browser, x + 1.5, y))
+    assert browser.execute_script(changes)[key] == pytest.approx([x + 1.5, y], abs=0.1)
+    browser.execute_script("snelkPage.bench.step(-1)")
+    assert set(browser.execute_script(changes)) == {"+noise"}
+    browser.execute_script("snelkPage.bench.step(1); snelkPage.choose({agent: 'hound'})")
+    # A curve is dragged by its point, a condition edited; what is wrong with it is said there.
+    curve = "profiles.hound.meter.distance"
+    dot = browser.execute_script(
+        "const row = document.querySelector(`.curve[data-key='${arguments[0]}']`);"
+        "row.scrollIntoView(); const b = row.querySelector('[data-n=\"1\"]').getBoundingClientRect();"
+        "return [b.x + b.width / 2, b.y + b.height / 2]", curve,
+    )  # fmt: skip
+    drag(browser, dot, [dot[0], dot[1] - 20])
+    dragged = browser.execute_script(changes)[curve]
+    assert dragged[0] == [0.3, 1.0]
+    assert dragged[1][1] > 0.45
+    when = "profiles.hound.ladder.transitions"
+    text = (
+        "const row = document.querySelector(`.condition[data-key^='${arguments[0]}']`),"
+        " area = row.querySelector('textarea'); area.value = arguments[1];"
+        "area.dispatchEvent(new Event('input')); return row.dataset.key"
+    )
+    browser.execute_script(text, when, "metre > 0.4")
+    until(browser, "document.querySelector('.condition.wrong')")
+    said = browser.execute_script("return document.querySelector('.condition.wrong').innerText")
+    assert 'did you mean "meter"' in said
+    condition = browser.execute_script(text, when, "meter > 0.4")
+    until(browser, "!document.querySelector('.condition.wrong')")
+    browser.execute_script("snelkPage.bench.keep()")
+    # What is tried is kept as a trial, and another is held against it.
+    last = browser.execute_script("return snelkPage.bench.asked")
+    until(browser, f"document.body.dataset.tried === '{last}'")
+    browser.execute_script("snelkPage.bench.trials.keep('nosy hound')")
+    browser.execute_script("snelkPage.bench.become({}); snelkPage.go(0.5)")
+    until(browser, "snelkPage.bench.trials.list[0].met !== undefined")
+    # The smallest changes are buttons: one turns the answer.
+    last = browser.execute_script("return snelkPage.bench.asked")
+    until(browser, f"document.body.dataset.tried === '{last}'")
+    until(browser, "document.querySelector('.offers button')")
+    browser.execute_script("document.querySelector('.offers button').click()")
+    offered = browser.execute_script(changes)
+    assert offered
+    # A search goes on by itself, is stopped, and is begun anew.
+    search = (
+        "const f = snelkPage.bench.finder; f.lines.value = arguments[0];"
+        "f.measure.value = 'hound.child.first_full'; f.toward.value = '4'; f.begin(arguments[1])"
+    )
+    browser.execute_script("snelkPage.bench.become({})")
+    browser.execute_script(search, "profiles.hound.meter.fill_time = [0.5, 4]", "fit")
+    until(browser, "snelkPage.bench.finder.bar.value > 0")
+    browser.execute_script("snelkPage.bench.finder.stop()")
+    browser.execute_script(search, "profiles.hound.meter.fill_time = [1.0, 3.0, 2.0]", "sweep")
+    until(browser, "document.querySelectorAll('#find-found button').length === 3")
+    browser.execute_script("document.querySelectorAll('#find-found button')[1].click()")
+    assert browser.execute_script(changes) == {"profiles.hound.meter.fill_time": 3.0}
+    browser.execute_script(
+        "window.open = () => null; snelkPage.bench.openBoth(snelkPage.bench.trials.list[0].changes)"
+    )
+    until(browser, "snelkPage.bench.both")
+    with urlopen(browser.execute_script("return snelkPage.bench.both").split("#")[0]) as page:
+        assert b"canvas-b" in page.read()
+    browser.execute_script("snelkPage.bench.trials.draw(); snelkPage.bench.step(-1)")
+    trial = browser.execute_script("return snelkPage.bench.trials.list[0].changes")
+    # A door opens at a click; a second one at the same moment takes that back.
+    clicks = browser.execute_script(
+        "const { bench } = snelkPage, said = [], door = { name: 'x', lines: [[5, 5, 8, 5]], open: [],"
+        " pieces: [], triangles: [] };"
+        "snelkPage.run.doors = [door]; bench.whatif.become('move');"
+        "bench.set = (key, value) => { said.push(value.map((each) => each.to)); bench.changes = { [key]: value }; };"
+        "for (let n = 0; n < 2; n++) bench.whatif.pressed([6.5, 5]); return said"
+    )
+    assert clicks == [["open"], []]
+    assert trial.keys() == {"+noise", key, curve, condition}
 
 
-def test_a_search_that_nobody_waits_for_ends_in_order(tmp_path: Path) -> None:
+def test_a_search_that_nobody_waits_for_ends_in_order(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("LOKY_MAX_CPU_COUNT", "2")
     bench = Workbench(beginning_in(tmp_path / "first"))
     moved = {"profiles.hound.meter.fill_time": [0.5 + 0.1 * n for n in range(24)]}
     asked = {"what": "sweep", "changes": {"clock.end": 60_000.0}, "move": moved}
@@ -522,40 +534,40 @@ def test_a_search_that_nobody_waits_for_ends_in_order(tmp_path: Path) -> None:
             assert not reads or "swept" not in process.stdout.read()
 
 
-def test_strangers_and_nonsense_are_turned_away(tmp_path: Path) -> None:
-    with tuning(beginning_in(tmp_path / "first")) as address:
-        place, token = address.split("?token=")
-        feed = f"{place.replace('http', 'ws')}feed?token={token}"
-        for wrong, origin in ((feed, "http://elsewhere.example"), (feed + "x", None)):
-            with pytest.raises(InvalidStatus, match="403"):
-                connect(wrong, origin=origin)
-        with connect(feed, origin=place.strip("/"), max_size=None) as page:
-            for message, said in (
-                ("no JSON", "no such message"),
-                ('{"type": "erase"}', "no such message"),
-                ('{"type": "try", "changes": {"light": "much"}}', "light: must be a number"),
-                ('{"type": "try", "changes": {"light": {}}}', "no such message"),
-                ('{"type": "try", "changes": {"light": NaN}}', "no such message"),
-                ('{"type": "try", "changes": {"level": 3}}', "level"),
-                (
-                    '{"type": "try", "n": 4, "changes": {"profiles.hond.x": 3}}',
-                    'did you mean "hound"',
-                ),
-                ('{"type": "write", "changes": {"light": 7}}', "light"),
-            ):
-                page.send(message)
-                reply = json.loads(page.recv(timeout=20))
-                assert (reply["type"], said in reply["text"]) == ("error", True), reply
-            page.send(json.dumps({"type": "try", "n": 9, "changes": {"light": 0.3}}))
-            parts = [page.recv(timeout=30) for _ in range(2)]
-            lengths = [4 + int.from_bytes(part[:4], "little") for part in parts]
-            first, second = (json.loads(part[4:n]) for part, n in zip(parts, lengths, strict=True))
-            assert (first["type"], second["type"], second["n"]) == ("glance", "whole", 9)
-            page.send(json.dumps({"type": "try", "n": 0}))  # a rehearsal, of which no more is told
-            part = page.recv(timeout=30)
-            assert b'"type":"glance"' in part[: 4 + int.from_bytes(part[:4], "little")]
-            with pytest.raises(TimeoutError):
-                page.recv(timeout=1.0)
+def test_strangers_and_nonsense_are_turned_away(bench: Bench) -> None:
+    address = bench.address
+    place, token = address.split("?token=")
+    feed = f"{place.replace('http', 'ws')}feed?token={token}"
+    for wrong, origin in ((feed, "http://elsewhere.example"), (feed + "x", None)):
+        with pytest.raises(InvalidStatus, match="403"):
+            connect(wrong, origin=origin)
+    with connect(feed, origin=place.strip("/"), max_size=None) as page:
+        for message, said in (
+            ("no JSON", "no such message"),
+            ('{"type": "erase"}', "no such message"),
+            ('{"type": "try", "changes": {"light": "much"}}', "light: must be a number"),
+            ('{"type": "try", "changes": {"light": {}}}', "no such message"),
+            ('{"type": "try", "changes": {"light": NaN}}', "no such message"),
+            ('{"type": "try", "changes": {"level": 3}}', "level"),
+            (
+                '{"type": "try", "n": 4, "changes": {"profiles.hond.x": 3}}',
+                'did you mean "hound"',
+            ),
+            ('{"type": "write", "changes": {"light": 7}}', "light"),
+        ):
+            page.send(message)
+            reply = json.loads(page.recv(timeout=20))
+            assert (reply["type"], said in reply["text"]) == ("error", True), reply
+        page.send(json.dumps({"type": "try", "n": 9, "changes": {"light": 0.3}}))
+        parts = [page.recv(timeout=30) for _ in range(2)]
+        lengths = [4 + int.from_bytes(part[:4], "little") for part in parts]
+        first, second = (json.loads(part[4:n]) for part, n in zip(parts, lengths, strict=True))
+        assert (first["type"], second["type"], second["n"]) == ("glance", "whole", 9)
+        page.send(json.dumps({"type": "try", "n": 0}))  # a rehearsal, of which no more is told
+        part = page.recv(timeout=30)
+        assert b'"type":"glance"' in part[: 4 + int.from_bytes(part[:4], "little")]
+        with pytest.raises(TimeoutError):
+            page.recv(timeout=1.0)
 
 
 def test_a_workbench_keeps_what_it_had_when_a_file_is_broken(tmp_path: Path) -> None:
