@@ -86,7 +86,7 @@ def test_a_sweep_of_which_workers_are_killed_is_the_table_of_one_process(
     killed = []
 
     def kill_some(done: int, _: int) -> None:
-        for n, limit in enumerate((1, 200)):
+        for n, limit in enumerate((1, 100)):
             if done >= limit and n not in killed:
                 killed.append(n)
                 cluster.workers[n].kill()
@@ -95,7 +95,7 @@ def test_a_sweep_of_which_workers_are_killed_is_the_table_of_one_process(
         made = snelk.sweep(
             scenario,
             vary={KEY: (0.2, 3.0)},
-            samples=600,
+            samples=300,
             out=tmp_path / name,
             **how,  # type: ignore[arg-type]
         )
@@ -123,7 +123,7 @@ def test_a_sweep_of_which_workers_are_killed_is_the_table_of_one_process(
 
     # It is also those bytes where the batches have other sizes, and where it was stopped before.
     def stop(done: int, _: int) -> None:
-        if done >= 250:
+        if done >= 125:
             raise KeyboardInterrupt
 
     with pytest.raises(KeyboardInterrupt):

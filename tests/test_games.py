@@ -263,7 +263,7 @@ def test_who_is_taken_somewhere_is_nowhere_between(jumps: bool) -> None:
     assert heading[2:5] == ([0.0, 0.0, 0.0] if jumps else [22.5, 45.0, 67.5])
 
 
-@pytest.mark.parametrize(("path", "ticks"), [(NIGHT, 450), (MILL, 230)])
+@pytest.mark.parametrize(("path", "ticks"), [(NIGHT, 280), (MILL, 230)])
 def test_why_in_a_game_is_why_in_its_record(path: Path, ticks: int, tmp_path: Path) -> None:
     """It remembers two seconds only, and has looks, doors and states as they were before."""
     rnd, scenario = random.Random(3), snelk.load(path)
@@ -312,14 +312,14 @@ def test_what_was_saved_goes_on_the_same_here_and_in_another_process(tmp_path: P
             found += [event.text for event in live.frame(0.07)]
         return found
 
-    go_on(live, 90)
+    go_on(live, 60)
     state, saved = rnd.getstate(), live.save(tmp_path / "slot.save")
-    wanted = go_on(live, 90)
+    wanted = go_on(live, 60)
     after = live.readout()
     for _ in range(2):
         rnd.setstate(state)
         live.restore(saved)
-        assert go_on(live, 90) == wanted
+        assert go_on(live, 60) == wanted
         for one, other in zip(live.readout(), after, strict=True):
             assert np.array_equal(one, other, equal_nan=one.dtype.kind == "f")
     live.close()
@@ -333,7 +333,7 @@ import snelk, test_games
 live = snelk.Live(test_games.MILL, spare={live._slots and {name: len(own) for name, own in live._slots.items()}!r})
 live.restore({str(tmp_path / "slot.save")!r}, record={str(tmp_path / "record")!r})
 rnd = random.Random(); rnd.setstate({state!r})
-for _ in range(90):
+for _ in range(60):
     test_games.shape_of(rnd, live, ["cellar-door"], [])
     for event in live.frame(0.07):
         print(event.text)

@@ -99,9 +99,9 @@ def test_more_partings_than_are_looked_into_are_said(run: snelk.Run, tmp_path: P
     )
 
 
-def test_a_zone_is_held_as_sight_is(tmp_path: Path) -> None:
+def test_a_zone_is_held_as_sight_is(night: snelk.Run, tmp_path: Path) -> None:
     """By the events of the run: the bell's zone was entered and left again."""
-    run = snelk.run(snelk.croft() / "night.toml")
+    run = night
     entered, left = (
         run.events[(run.events.agent == "bell") & (run.events.kind == kind)].t.iloc[0]
         for kind in ("entered", "left")
@@ -115,16 +115,16 @@ def test_a_zone_is_held_as_sight_is(tmp_path: Path) -> None:
     assert found.causes[0].change == ()
 
 
-def test_variants_without_tables_sense_what_their_runs_sense() -> None:
+def test_variants_without_tables_sense_what_their_runs_sense(night: snelk.Run) -> None:
     scenario = snelk.load(snelk.croft() / "night.toml")
     variants = [{}, {"profiles.goose.cones.wide.range": 6.5}, {"profiles.dog.hearing.acuity": 3.0}]
-    first = snelk.run(scenario)
+    first = night
     pairs = [(a, c) for a in first.agents for c in first.names if a != c]
     blank = np.zeros(len(first.times), dtype=np.int8)
     log = snelk.Log({(*pair, each): blank for pair in pairs for each in ("sight", "touch", "zone")})
     log.heard, count = {pair: np.zeros(0) for pair in pairs}, 0
     for variant, found in zip(variants, sensed_in_variants(scenario, variants, log), strict=True):
-        ours = sensed_in(snelk.run(scenario, overrides=variant), log)
+        ours = sensed_in(snelk.run(scenario, overrides=variant) if variant else night, log)
         for pair, sensed in ours.pairs.items():
             assert (found.pairs[pair] == sensed).all(), pair
         for two, times in ours.heard.items():
@@ -202,9 +202,9 @@ def test_a_log_of_stretches_says_that_nothing_was_sensed_otherwise(
     assert missing.end == pytest.approx(rows[0]["until"] - 0.5)
 
 
-def test_who_is_not_in_a_log_of_stretches_was_not_sensed(tmp_path: Path) -> None:
+def test_who_is_not_in_a_log_of_stretches_was_not_sensed(night: snelk.Run, tmp_path: Path) -> None:
     """And where a log ends early, what was heard later is no mismatch."""
-    run = snelk.run(snelk.croft() / "night.toml")
+    run = night
     rows = [*stretches(run, "fox", "dog", "sight"), *stretches(run, "gander", "fox", "sight")]
     pd.DataFrame(rows).to_csv(tmp_path / "log.csv", index=False)
     found = parity(run, read_log(tmp_path / "log.csv", run))
@@ -266,8 +266,8 @@ return [Array.from(lanes("apart").left), Array.from(lanes("game").right),
         snelk.page_of(run, game, log=log)
 
 
-def test_states_are_held_with_their_delays(tmp_path: Path) -> None:
-    run = snelk.run(snelk.croft() / "night.toml")
+def test_states_are_held_with_their_delays(night: snelk.Run, tmp_path: Path) -> None:
+    run = night
     rows = run.states[run.states.agent == "dog"]
     late = np.where(rows.transition.notna(), 0.3, 0.0)
     names = rows.state.replace({"chasing": "HUNT"})

@@ -203,7 +203,7 @@ def test_whatever_is_played_replies_are_as_their_schema_says(path: Path) -> None
     rnd, scenario = random.Random(4), snelk.load(path)
     client = Client(Talk(scenario), spare={"boy": 1} if path == MILL else {"gander": 1})
     names, cast = list(scenario.tracks), list(scenario.setup.cast)
-    for n in range(250):
+    for n in range(150):
         poses = {
             name: {
                 "place": [rnd.uniform(0, 12), rnd.uniform(0, 8), 0],
@@ -325,7 +325,7 @@ def hostile(rnd: random.Random) -> str | bytes:
     )
 
 
-def test_ten_thousand_hostile_messages_change_nothing(tmp_path: Path) -> None:
+def test_thousands_of_hostile_messages_change_nothing(tmp_path: Path) -> None:
     talk = Talk(snelk.load(NIGHT), token="t", record=tmp_path / "record")
     client = Client(talk, token="t", spare={"gander": 1})
     for n in range(30):
@@ -333,7 +333,7 @@ def test_ten_thousand_hostile_messages_change_nothing(tmp_path: Path) -> None:
     assert talk.live is not None
     before, log = talk.live.save(), (tmp_path / "record" / "played.jsonl").read_bytes()
     rnd = random.Random(1)
-    for _ in range(10_000):
+    for _ in range(5_000):
         reply, told = talk.answer(hostile(rnd), client.told)
         assert reply["type"] == "error", reply
         assert 0 < len(reply["text"].splitlines()[0]) < 5000
