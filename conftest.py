@@ -14,15 +14,19 @@ from hypothesis import settings
 
 import snelk
 from snelk.runs.run import run as replay
+from snelk.waiting import seldom_look_for_garbage
 
 # Tests keep all processors busy by themselves: work is spread over several processes only where
 # this is what is tested, and a test says so.
 os.environ.setdefault("LOKY_MAX_CPU_COUNT", "1")
 
-# Examples in docstrings are taken from sources; of a compiled loop the module is another file.
-collect_ignore = [
-    str(path.with_suffix(".py")) for path in Path(__file__).parent.rglob("src/**/*.pxd")
-]
+LOOPS = {path.with_suffix(".py") for path in (Path(__file__).parent / "src").rglob("*.pxd")}
+
+
+def pytest_ignore_collect(collection_path: Path) -> bool | None:
+    """Examples in docstrings are taken from sources; of a compiled loop the module is another."""
+    return collection_path in LOOPS or None
+
 
 LONG = tuple(
     f"tests/test_{name}.py"
@@ -48,6 +52,7 @@ def pytest_collection_finish() -> None:
     """What has been imported by now stays: nobody has to look through it for what is left over."""
     gc.collect()
     gc.freeze()
+    seldom_look_for_garbage()
 
 
 # The same cases every time, so that a test does not fail for one and pass for another; new ones

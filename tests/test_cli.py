@@ -71,7 +71,7 @@ def demo(demos: Path, tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, s
     return folder, (demos / "croft.txt").read_text(encoding="utf-8")
 
 
-def test_what_is_no_command_is_told_with_the_one_that_is_meant(demo: tuple[Path, str]) -> None:
+def test_wrong_words_are_told_in_a_line_with_what_is_meant(demo: tuple[Path, str]) -> None:
     folder, run = demo[0], "croft/runs/night"
     for words, expected in (
         (["evnts", run], 'no such command (given: "evnts"); did you mean "events"?'),
@@ -81,10 +81,18 @@ def test_what_is_no_command_is_told_with_the_one_that_is_meant(demo: tuple[Path,
         (["plot", run], f"use snelk plot timeline {run}"),
         (["plot", "tiemline", run], 'no such figure (given: "tiemline"); did you mean "timeline"?'),
         (["plot", "croft"], "known: compare, coverage, map"),
+        (["why"], "why: missing argument 'RUN'; see snelk why --help"),
+        (["run", "--sett", "x"], 'run: no such option (given: "--sett"); did you mean "--set"?'),
+        (["why", run, "dog", "--at", "soon"], "why: invalid value for '--at': "),
+        (["plot", "map", run, "--out"], "plot map: option '--out' requires an argument; see snelk"),
+        (["events", run, "dog"], "unexpected extra argument(s) (dog); see snelk events --help"),
+        (["--versoin"], 'snelk: no such option (given: "--versoin"); did you mean "--version"?'),
     ):
         (line,) = command(*words, cwd=folder, code=2).splitlines()
         assert line.startswith("error: snelk")
         assert expected in line
+    for words in ([], ["plot"]):
+        assert command(*words, cwd=folder).startswith(" ".join(["Usage: snelk", *words]))
 
 
 def test_demo_writes_runs_draws_and_lists(demo: tuple[Path, str]) -> None:

@@ -7,11 +7,12 @@ import sys
 from collections.abc import Mapping, Sequence
 from importlib import import_module
 from pathlib import Path
+from typing import Any
 
 import typer
 
 from snelk.cli.output import mend_encoding
-from snelk.errors import SnelkError, UnknownNameError, nearest
+from snelk.errors import InputError, SnelkError, UnknownNameError, nearest
 from snelk.waiting import say_with
 
 COMMANDS = {
@@ -71,7 +72,6 @@ def app_for(words: Sequence[str]) -> typer.Typer:
     app = typer.Typer(
         name="snelk",
         help="Set up what NPCs can sense, replay it exactly, ask why, and tune it.",
-        no_args_is_help=True,
         add_completion=False,
         rich_markup_mode=None,
         pretty_exceptions_enable=False,
@@ -82,7 +82,7 @@ def app_for(words: Sequence[str]) -> typer.Typer:
     if wanted != "plot":
         _add(app, COMMANDS, wanted)
     if wanted not in COMMANDS:
-        plot = typer.Typer(help="Draw a run.", no_args_is_help=True, rich_markup_mode=None)
+        plot = typer.Typer(help="Draw a run.", rich_markup_mode=None)
         plot.callback()(lambda: None)
         _add(plot, PLOTS, words[1] if wanted == "plot" and len(words) > 1 else "")
         app.add_typer(plot, name="plot")
@@ -143,9 +143,28 @@ def run() -> None:
     """Run the command that the process was started with."""
     mend_encoding(sys.stdout, sys.stderr)
     say_with(lambda text: typer.echo(text, err=True))
+    words = sys.argv[1:]
+    if words in ([], ["plot"]):
+        words.append("--help")
     try:
-        app_for(sys.argv[1:])()
-    except SnelkError as error:
-        for line in str(error).split("\n"):
+        code = app_for(words)(words, prog_name="snelk", standalone_mode=False)
+    except (SnelkError, typer.TyperException) as error:
+        wrong = error if isinstance(error, SnelkError) else _problem(error, words)
+        for line in str(wrong).split("\n"):
             typer.echo(f"error: {line}", err=True)
         sys.exit(2)
+    sys.exit(code)
+
+
+def _problem(error: typer.TyperException, words: Sequence[str]) -> InputError:
+    """What is wrong with the words behind a command."""
+    context: Any = getattr(error, "ctx", None)
+    named = [each for each in words[: 2 if words[0] == "plot" else 1] if each[:1] != "-"]
+    command = " ".join(["snelk", *named])
+    option = getattr(error, "option_name", "")
+    if context is not None and hasattr(error, "possibilities"):
+        known = [each for option in context.command.params for each in option.opts]
+        fix = nearest(option, [each for each in known if each[:1] == "-"])
+        return UnknownNameError.of(command, "", f'"{option}"', "no such option", fix)
+    rule = error.format_message().strip().removesuffix(".")
+    return InputError.of(command, "", "", rule[:1].lower() + rule[1:], f"see {command} --help")
