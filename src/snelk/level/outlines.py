@@ -49,7 +49,7 @@ def outward_corners(blocked: BaseGeometry) -> tuple[Numbers, Numbers]:
     pieces, rings = _pieces(_rings([blocked]))
     here, ahead = pieces[:, :2], pieces[:, 2:]
     before = np.arange(len(here)) - 1
-    firsts = np.searchsorted(rings, np.unique(rings))
+    firsts = np.flatnonzero(np.diff(rings, prepend=-1))
     before[firsts] = np.append(firsts[1:], len(here)) - 1  # a ring is closed
     back, ahead = here[before] - here, ahead - here
     out = back[:, 1] * ahead[:, 0] - back[:, 0] * ahead[:, 1] > 1e-12
