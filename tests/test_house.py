@@ -231,6 +231,12 @@ def test_no_module_leads_back_to_itself() -> None:
         ("import snelk", HEAVY),
         ("import snelk.cli.main", HEAVY),
         ("import snelk.page.build, snelk.serving.workbench", ("matplotlib", "scipy", "PIL")),
+        (
+            f"import snelk; run = snelk.run({str(PACKAGE / 'starter' / 'scenario.toml')!r})\n"
+            "snelk.page_of(run), snelk.plot_map(run, at=3.0), snelk.plot_timeline(run)\n"
+            "snelk.plot_states(run, 'hound'), snelk.compare(run, run).events",
+            ("pandas", "scipy"),
+        ),
     ],
 )
 def test_heavy_libraries_load_only_where_used(code: str, unused: tuple[str, ...]) -> None:

@@ -94,8 +94,8 @@ def _say_comparison(
     ends = [float(run.times[-1]) for run in (found.a, found.b)]
     if ends[0] != ends[1]:
         letter, run = ("A", found.a) if ends[0] < ends[1] else ("B", found.b)
-        caught = run.events[run.events.kind == "caught"].text
-        why = f": {caught.iloc[-1]}" if run.info["ended_by_catch"] else ""
+        caught = run.rows("events").where(kind="caught")
+        why = f": {caught.row(-1).text}" if run.info["ended_by_catch"] else ""
         text = f"{letter} ended at {min(ends):.2f} s{why}; the other went on to {max(ends):.2f} s."
         screen.print("\n" + wrap(text, indent=0))
     screen.print("\nFirst differences")

@@ -78,6 +78,7 @@ def demo(
     from snelk.plots.style import save_figure
     from snelk.plots.timeline import plot_timeline
     from snelk.runs.run import run as replay
+    from snelk.runs.standing import who_is_there
     from snelk.runs.store import claim_run
 
     if which not in DEMONSTRATIONS:
@@ -91,13 +92,14 @@ def demo(
     screen = Screen()
     _say_run(night, out)
     screen.print()
-    for row in night.events.itertuples():
+    for row in night.rows("events").each():
         screen.print(f"{row.t:8.2f} s  {row.text}")
     at = _telling_moment(night)
     busy = _busy(night, at)
     floor = None
     if len(night.level.floor_names) > 1:
-        pose = night.poses[(night.poses.t == at) & night.poses.id.isin(busy)].iloc[0]
+        there = who_is_there(night, night.tick_at(at))
+        pose = next(there[name] for name in night.names if name in busy and name in there)
         floor = night.level.floor_at(pose.x, pose.y, pose.z)
     pictures = [
         (
@@ -109,7 +111,7 @@ def demo(
     for axes, path in pictures:
         save_figure(axes, path)
     write_page(folder / "runs" / "night.html", night)
-    lost = night.events[night.events.kind == "lost"].head(1)
+    lost = [*night.rows("events").where(kind="lost").each()][:1]
     screen.print("\nWhere everything is")
     places = [
         ["the scenario", str(folder / "night.toml")],
@@ -123,8 +125,8 @@ def demo(
     for name in kept:
         screen.print(f"  kept {folder / name}: it differs from the one Snelk brings")
     screen.print("\nNext")
-    for each in lost.to_dict("records"):  # of a night that was changed there may be none
-        asked = each["agent"], each["target"], "--at", f"{each['t']:g}"
+    for each in lost:  # of a night that was changed there may be none
+        asked = each.agent, each.target, "--at", f"{each.t:g}"
         screen.print("  " + command("snelk", "why", out, *asked))
     tried = folder / "runs" / shown.tried
     words = ("snelk", "run", folder / "night.toml", "--set", shown.change, "--out", tried)
@@ -625,8 +627,8 @@ def _first_pair(done: Run) -> tuple[str, str] | None:
 
 def _busy(done: Run, at: float) -> list[str]:
     """The agents that something happened to about a time, so that the map is not crowded."""
-    near = done.events[(done.events.t - at).abs() <= 2.0]
-    return [agent for agent in done.agents if agent in set(near.agent)][:6]
+    near = {each.agent for each in done.rows("events").each() if abs(each.t - at) <= 2.0}
+    return [agent for agent in done.agents if agent in near][:6]
 
 
 def _telling_moment(done: Run) -> float:
@@ -634,7 +636,6 @@ def _telling_moment(done: Run) -> float:
 
     Of a run in which nobody does, the last.
     """
-    events = done.events[done.events.kind.isin(["saw", "lost"])]
-    counts = [int(((events.t - t).abs() <= 2.0).sum()) for t in events.t]
-    busiest = events.t.iloc[counts.index(max(counts))] if counts else done.times[-1]
-    return float(busiest)
+    times = [each.t for each in done.rows("events").each() if each.kind in ("saw", "lost")]
+    counts = [sum(abs(other - t) <= 2.0 for other in times) for t in times]
+    return times[counts.index(max(counts))] if counts else float(done.times[-1])

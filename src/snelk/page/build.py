@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections import Counter
 from dataclasses import asdict
 from importlib import resources
 from pathlib import Path
@@ -164,9 +165,8 @@ def tune_page_of(run: Run, address: str, **what: Any) -> str:
     """
     lists = {name: [asdict(each) for each in values] if isinstance(values, list) else values
              for name, values in what.items()}  # fmt: skip
-    rows: Any = run.measures.itertuples()
-    measures = [{"key": str(row.key), "unit": str(row.unit), "value": float(row.value)}
-                for row in rows if row.value == row.value]  # fmt: skip
+    measures = [{"key": row.key, "unit": row.unit, "value": row.value}
+                for row in run.rows("measures").each() if row.value == row.value]  # fmt: skip
     tune = {"address": address, "measures": measures, "stances": STANCES, **lists,
             "noise_kinds": list(run.setup.noise_kinds)}  # fmt: skip
     return _text([run], [], _first_pair(run), 1, tune=tune)
@@ -326,10 +326,12 @@ def _chosen(run: Run, agent: str | None, target: str | None) -> tuple[str, str]:
 
 def _first_pair(run: Run) -> tuple[str, str]:
     """The agent and target with the most events of sight between them."""
-    events = run.events[run.events.target.isin(run.names) & run.events.agent.isin(run.agents)]
-    events = events[events.agent != events.target]
-    if len(events):
-        pair: Any = events.groupby(["agent", "target"], sort=False).size().idxmax()
-        return str(pair[0]), str(pair[1])
+    pairs = Counter(
+        (row.agent, row.target)
+        for row in run.rows("events").each()
+        if row.agent in run.agents and row.target in run.names and row.agent != row.target
+    )
+    if pairs:
+        return max(pairs, key=lambda pair: pairs[pair])
     agent = run.agents[0] if run.agents else run.names[0]
     return agent, next((name for name in run.names if name != agent), agent)

@@ -34,8 +34,6 @@ from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import GATES, IN_VIEW
 
 if TYPE_CHECKING:
-    import pandas as pd
-
     from snelk.runs.run import Run
     from snelk.tuning.compare import Comparison
 
@@ -139,9 +137,10 @@ class Gathered:
         self.packer.add(f"{self.key}.{name}", values, **how)
         self.along[name] = along
 
-    def _new(self, frame: pd.DataFrame) -> pd.DataFrame:
+    def _new(self, name: str) -> Rows:
         """The rows of a table that are late enough."""
-        return frame[frame.t.to_numpy() > self.after]
+        rows = self.run.rows(name)
+        return rows.take(rows["t"] > self.after)
 
     def _gather_names(self) -> None:
         run, setup = self.run, self.run.setup
@@ -190,32 +189,32 @@ class Gathered:
 
     def _gather_poses(self) -> None:
         run, count = self.run, len(self.run.names)
-        poses = run.poses
+        poses = run.rows("poses")
         for name, parts in (("x", 1000), ("y", 1000), ("z", 1000), ("light", 1000)):
             self._add(name, self._by_character(poses[name]), parts=parts)
-        heading = self._by_character(poses.heading_deg)
+        heading = self._by_character(poses["heading_deg"])
         there = ~np.isnan(heading)
         for c in range(count):  # so that it does not jump at 180 degrees
             heading[c, there[c]] = np.unwrap(heading[c, there[c]], period=360.0)
         self._add("heading", heading, parts=100)
-        self._add("present", self._by_character(poses.present))
+        self._add("present", self._by_character(poses["present"]))
         if len(run.level.floor_names) > 1:
-            at = np.ascontiguousarray(np.nan_to_num(poses[["x", "y", "z"]].to_numpy(np.float64)))
+            at = np.nan_to_num(np.column_stack([poses[axis] for axis in "xyz"]))
             self._add("floor", run.level.floors_at(at).reshape(-1, count)[self.ticks].T.copy())
-        posture = poses.posture.cat.set_categories(list(POSTURES)).cat.codes
+        posture = poses.words("posture").codes_in(POSTURES)
         self._add("posture", self._by_character(posture).clip(0))
 
     def _offered(self) -> list[str]:
         """The floors that one can choose; of very many those that somebody is on."""
-        names, poses = self.run.level.floor_names, self.run.poses
+        names, poses = self.run.level.floor_names, self.run.rows("poses")
         if len(names) <= MOST_OFFERED:
             return list(names) if len(names) > 1 else []
-        at = poses.loc[poses.present, ["x", "y", "z"]].to_numpy(np.float64)
-        on = np.unique(self.run.level.floors_at(np.ascontiguousarray(at)))
+        at = np.column_stack([poses[axis] for axis in "xyz"])[poses["present"]]
+        on = np.unique(self.run.level.floors_at(at))
         return [names[n] for n in on.tolist() if n >= 0]
 
-    def _by_character(self, column: pd.Series[Any]) -> Numbers:
-        values = column.to_numpy(dtype=np.float64).reshape(-1, len(self.run.names))
+    def _by_character(self, column: NDArray[Any]) -> Numbers:
+        values = column.astype(np.float64).reshape(-1, len(self.run.names))
         return values[self.ticks].T.copy()
 
     def _gather_looks(self) -> None:
@@ -311,29 +310,28 @@ class Gathered:
     def _gather_hearing(self) -> None:
         """Every noise that was judged, by agent; of nobody's the target is -1."""
         run = self.run
-        rows = self._new(run.hearing.sort_values(["agent", "t"], kind="stable"))
+        rows = self._new("hearing")
+        rows = rows.take(np.lexsort((rows["t"], rows.words("agent").codes_in(run.names))))
         if is_thin(len(run.agents), len(run.names)):
-            rows = rows[rows.heard.to_numpy(dtype=np.bool_)]
-        noises = run.noises.iloc[rows.noise.to_numpy()]
-        kinds = [
-            describe_noise(str(row.kind), _word(row.gait), _word(row.ground))
-            for row in _rows(noises)
-        ]
+            rows = rows.take(rows["heard"])
+        noises = run.rows("noises").take(rows["noise"])
+        kinds = [describe_noise(row.kind, row.gait, row.ground) for row in noises.each()]
         texts = list(dict.fromkeys(kinds))
         self.facts["sounds"] = texts
-        self._add("heard.agent", _codes(rows.agent, run.agents), "row")
-        self._add("heard.target", _codes(rows.target, run.names), "row")
-        self._add("heard.t", rows.t.to_numpy(), "row", parts=1000)
+        self._add("heard.agent", rows.words("agent").codes_in(run.agents), "row")
+        self._add("heard.target", rows.words("target").codes_in(run.names), "row")
+        self._add("heard.t", rows["t"], "row", parts=1000)
         self._add("heard.what", [texts.index(kind) for kind in kinds], "row")
-        self._add("heard.heard", rows.heard.to_numpy(), "row")
-        self._add("heard.result", _codes(rows.result, ("heard", *HEARING_GATES)) - 1, "row")
-        self._add("heard.strength", rows.strength.to_numpy(), "row", parts=100)
-        self._add("heard.wall", _codes(rows.wall, run.level.wall_names), "row")
+        self._add("heard.heard", rows["heard"], "row")
+        results = rows.words("result").codes_in(("heard", *HEARING_GATES))
+        self._add("heard.result", results - 1, "row")
+        self._add("heard.strength", rows["strength"], "row", parts=100)
+        self._add("heard.wall", rows.words("wall").codes_in(run.level.wall_names), "row")
         for name in ("straight", "straight_limit", "around", "around_limit"):
-            values = rows[name].to_numpy(dtype=np.float64)
+            values = rows[name]
             self._add(f"heard.{name}", np.where(np.isnan(values), -1.0, values), "row", parts=100)
-        self._add("heard.x", noises.x.to_numpy(), "row", parts=100)
-        self._add("heard.y", noises.y.to_numpy(), "row", parts=100)
+        self._add("heard.x", noises["x"], "row", parts=100)
+        self._add("heard.y", noises["y"], "row", parts=100)
 
     def _gather_contacts(self) -> None:
         zones = tuple(zone.name for zone, _ in self.run.level.data.zones)
@@ -358,23 +356,20 @@ class Gathered:
                 self._add("touch.wall", coded("wall", self.run.level.wall_names))
 
     def _gather_noises(self) -> None:
-        noises = self._new(self.run.noises)
-        texts = [
-            describe_noise(str(row.kind), _word(row.gait), _word(row.ground))
-            for row in _rows(noises)
-        ]
+        noises = self._new("noises")
+        texts = [describe_noise(row.kind, row.gait, row.ground) for row in noises.each()]
         words = list(dict.fromkeys(texts))
         self.facts["noise_words"] = words
-        self._add("noise.t", noises.t.to_numpy(), "row", parts=1000)
+        self._add("noise.t", noises["t"], "row", parts=1000)
         self._add("noise.what", [words.index(text) for text in texts], "row")
-        self._add("noise.step", (noises.kind == "step").to_numpy(), "row")
+        self._add("noise.step", noises.equal(kind="step"), "row")
         for name in ("x", "y", "reach"):
-            self._add(f"noise.{name}", noises[name].to_numpy(), "row", parts=100)
+            self._add(f"noise.{name}", noises[name], "row", parts=100)
 
     def _gather_minds(self) -> None:
         """States entered, and the values of all conditions, part by part."""
         run = self.run
-        every_entry = _rows(run.states)
+        every_entry = [*run.rows("states").each()]
         self.facts["ladders"] = {}
         for agent in run.agents:
             ladder = run.setup.profile_of(agent).ladder
@@ -383,11 +378,11 @@ class Gathered:
             rows = [row for row in every_entry if row.agent == agent]
             entered: list[dict[str, Any]] = [
                 {
-                    "t": float(row.t),
-                    "state": list(ladder.states).index(str(row.state)),
-                    "transition": _word(row.transition),
-                    "reason": _word(row.reason),
-                    "focus": _word(row.focus),
+                    "t": row.t,
+                    "state": list(ladder.states).index(row.state),
+                    "transition": row.transition,
+                    "reason": row.reason,
+                    "focus": row.focus,
                 }
                 for row in rows
             ]
@@ -502,36 +497,38 @@ class Gathered:
         run = self.run
         self.facts["searches"] = [
             {
-                "t": float(row.t),
-                "agent": run.agents.index(str(row.agent)),
-                "what": str(row.what),
-                "x": float(row.x),
-                "y": float(row.y),
+                "t": row.t,
+                "agent": run.agents.index(row.agent),
+                "what": row.what,
+                "x": row.x,
+                "y": row.y,
             }
-            for row in _rows(self._new(run.searches))
+            for row in self._new("searches").each()
         ]
-        frame = self._new(run.likelihood)
-        shots: Any = frame.groupby(["agent", "t"], observed=True, sort=False)
+        cells = self._new("likelihood")
+        shots: dict[tuple[str, float], list[int]] = {}
+        for n, row in enumerate(cells.each()):
+            shots.setdefault((row.agent, row.t), []).append(n)
         shown = []
-        for n, (key, rows) in enumerate(shots):
-            share = rows.likelihood.to_numpy()
-            self._add(f"likely.{n}.x", rows.x.to_numpy(), "row", parts=100)
-            self._add(f"likely.{n}.y", rows.y.to_numpy(), "row", parts=100)
+        for n, ((agent, t), which) in enumerate(shots.items()):
+            rows = cells.take(np.array(which))
+            share = rows["likelihood"]
+            self._add(f"likely.{n}.x", rows["x"], "row", parts=100)
+            self._add(f"likely.{n}.y", rows["y"], "row", parts=100)
             self._add(f"likely.{n}.share", share / share.max(), "row", parts=50)
-            agent, t = run.agents.index(str(key[0])), float(key[1])
-            shown.append({"agent": agent, "t": t, "cell": float(rows.cell.iloc[0])})
+            shown.append({"agent": run.agents.index(agent), "t": t, "cell": rows.row(0).cell})
         self.facts["likelihoods"] = shown
 
     def _gather_events(self) -> None:
         self.facts["events"] = [
             {
-                "t": float(row.t),
-                "kind": str(row.kind),
-                "agent": str(row.agent),
-                "target": str(row.target),
-                "text": str(row.text),
+                "t": row.t,
+                "kind": row.kind,
+                "agent": row.agent,
+                "target": row.target,
+                "text": row.text,
             }
-            for row in _rows(self._new(self.run.events))
+            for row in self._new("events").each()
         ]
 
 
@@ -559,10 +556,9 @@ def _told(run: Run, most: int) -> set[tuple[str, str]]:
     """The pairs that a page of a large cast shows: those longest in view."""
     counts: Counter[tuple[str, str]] = Counter()
     for name, sensed in (("sight", "in_view"), ("contacts", "sensed"), ("hearing", "heard")):
-        rows = run.arrow(name)
-        rows = rows.filter(rows[sensed]).select(["agent", "target"]).to_pandas()
-        sizes = rows.groupby(["agent", "target"], observed=True).size()
-        counts.update({pair: int(size) for pair, size in sizes.items()})
+        rows = run.rows(name)
+        rows = rows.take(rows[sensed])
+        counts.update(zip(rows["agent"].tolist(), rows["target"].tolist(), strict=True))
     return {pair for pair, _ in counts.most_common(max(most, 0))}
 
 
@@ -572,16 +568,8 @@ def _codes(column: Any, words: tuple[str, ...]) -> Numbers:
     return np.array([place.get(word, -1) for word in column])
 
 
-def _rows(frame: pd.DataFrame) -> list[Any]:
-    return list(frame.itertuples())
-
-
 def _texts(values: Numbers) -> list[str]:
     return [str(value) for value in values]
-
-
-def _word(value: Any) -> str:
-    return value if isinstance(value, str) else ""
 
 
 def _away(run: Run, agent: str) -> list[list[Any]]:

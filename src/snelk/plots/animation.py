@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import shutil
 import subprocess
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 from pathlib import Path
@@ -42,7 +43,7 @@ from snelk.plots.labels import Labels
 from snelk.plots.map import frame_map, mark_of
 from snelk.plots.minds import draw_search, draw_territories, question_mark
 from snelk.runs.dense import beliefs_at, not_sensed
-from snelk.runs.standing import awake_at, cones_at, state_at
+from snelk.runs.standing import awake_at, cones_at, state_at, who_is_there
 from snelk.runs.turning import level_at
 
 if TYPE_CHECKING:
@@ -106,9 +107,7 @@ class Animation:
         self.canvas.restore_region(self._background)
         tick = self.run.tick_at(t)
         self._level = level_at(self.run, tick)
-        count = len(self.run.names)
-        rows = self.run.poses.iloc[tick * count : (tick + 1) * count]
-        poses: dict[str, Any] = {str(row.id): row for row in rows.itertuples() if row.present}
+        poses = who_is_there(self.run, tick)
         before = {*self.map.get_children(), *self.lanes.get_children()}
         self.shown = {}
         if self.floor is not None:
@@ -173,8 +172,8 @@ class Animation:
         """Alert states of each agent, darker by rank, and a bar while it has the target in view."""
         run, (start, end) = self.run, self.window
         for row, agent in enumerate(run.agents):
-            states = run.states[run.states.agent == agent]
-            times = [*states.t.clip(start, end), end]
+            states = run.rows("states").where(agent=agent)
+            times = [*states["t"].clip(start, end), end]
             for (a, b), rank in zip(pairwise(times), states["rank"], strict=True):
                 if b > a:
                     self.lanes.add_patch(
@@ -261,21 +260,21 @@ class Animation:
     def _tails(self, t: float) -> None:
         count, last = len(self.run.names), self.run.tick_at(t)
         first = max(last - round(TAIL / self.run.setup.clock.dt), 0)
-        recent = self.run.poses.iloc[first * count : (last + 1) * count]
-        recent = recent[recent.present]
-        for name, rows in recent.groupby("id", observed=True):
-            points = rows[["x", "y"]].to_numpy()
+        recent = self.run.rows("poses").take(slice(first * count, (last + 1) * count))
+        recent = recent.take(recent["present"])
+        for name in self.run.names:
+            rows = recent.where(id=name)
+            points = np.column_stack([rows["x"], rows["y"]])
             if len(points) > 1 and float(np.ptp(points, axis=0).max()) > 0.05:
-                colour = self.colours.get(str(name), INK)
+                colour = self.colours.get(name, INK)
                 line = LineCollection([points], colors=colour, linewidths=2, alpha=0.7, zorder=4)
-                self._keep("tails", self.map.add_artist(line), str(name))
+                self._keep("tails", self.map.add_artist(line), name)
 
     def _noises(self, t: float) -> None:
-        noises = self.run.noises
-        recent = noises[(noises.t > t - HEARD_FOR) & (noises.t <= t + 1e-9)]
-        rows: Any = recent.itertuples()
-        for row in rows:
-            fade = 1.0 - (t - float(row.t)) / HEARD_FOR
+        noises = self.run.rows("noises")
+        recent = noises.take((noises["t"] > t - HEARD_FOR) & (noises["t"] <= t + 1e-9))
+        for row in recent.each():
+            fade = 1.0 - (t - row.t) / HEARD_FOR
             ring = Circle(
                 (row.x, row.y), row.reach, fill=False, ec=NOISE, lw=1.2, ls=(0, (2, 2)),
                 alpha=max(fade, 0.15), zorder=5.5,
@@ -284,14 +283,12 @@ class Animation:
 
     def _rays(self, poses: dict[str, Any], tick: int) -> None:
         """Who has whom in view at the last look."""
-        sight = self.run.sight
-        t = self.run.times[tick]
-        recent = sight[(sight.t <= t + 1e-9) & (sight.t > t - 1.0)]
+        sight, t = self.run.rows("sight"), self.run.times[tick]
+        recent = sight.take((sight["t"] <= t + 1e-9) & (sight["t"] > t - 1.0))
         style = REASON_STYLES["in_view"]
-        last = recent.drop_duplicates(["agent", "target", "cone"], keep="last")
-        for agent, target in dict.fromkeys(
-            zip(last.agent[last.in_view], last.target[last.in_view], strict=True)
-        ):
+        last = recent.last_of_each("agent", "target", "cone")
+        seen = last.take(last["in_view"])
+        for agent, target in dict.fromkeys(zip(seen["agent"], seen["target"], strict=True)):
             if agent in poses and target in poses:
                 a, b = poses[agent], poses[target]
                 line = Line2D([a.x, b.x], [a.y, b.y], color=style.colour, lw=1.4, zorder=5)
@@ -433,8 +430,9 @@ def _within(name: str, value: float, least: float, most: float, unit: str) -> No
 
 
 def _most_seen(run: Run) -> str:
-    seen = run.sight[run.sight.in_view]
-    return str(seen.target.mode().iloc[0]) if len(seen) else run.names[0]
+    sight = run.rows("sight")
+    counts = Counter(sight["target"][sight["in_view"]].tolist())
+    return min(counts, key=lambda name: (-counts[name], name), default=run.names[0])
 
 
 def _write_gif(path: Path, pictures: Iterator[Picture], fps: float) -> None:

@@ -83,9 +83,10 @@ def is_sheer(level: Level, wall: Wall) -> bool:
 def extent_of(run: Run) -> NDArray[np.float64]:
     """Smallest x, y and largest x, y of the level and of all paths, m."""
     bounds = np.array(run.level.bounds)
-    there = run.poses[run.poses.present]
+    poses = run.rows("poses")
+    there = np.column_stack([poses["x"], poses["y"]])[poses["present"]]
     if len(there):
-        low, high = there[["x", "y"]].min().to_numpy(), there[["x", "y"]].max().to_numpy()
+        low, high = there.min(axis=0), there.max(axis=0)
         empty = not run.level.has_features
         bounds[:2] = low if empty else np.minimum(bounds[:2], low)
         bounds[2:] = high if empty else np.maximum(bounds[2:], high)

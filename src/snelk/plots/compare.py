@@ -173,10 +173,10 @@ def _draw_states(
     ladder = run.setup.profile_of(agent).ladder
     if ladder is None:
         return
-    states = run.states[run.states.agent == agent]
+    states = run.rows("states").where(agent=agent)
     letters = LETTERS / max(last - first, 1e-9)
     for t, until, name in zip(
-        states.t, [*states.t.iloc[1:], float(run.times[-1])], states.state, strict=True
+        states["t"], [*states["t"][1:], run.times[-1]], states["state"], strict=True
     ):
         begin, end = max(float(t), first), min(float(until), last)
         if end <= begin:
@@ -195,29 +195,26 @@ def _draw_states(
 
 def _draw_view(ax: Axes, run: Run, agent: str, top: float) -> None:
     """A line along the foot of a lane while any target is in view."""
-    rows = run.sight[run.sight.agent == agent]
+    rows = run.rows("sight").where(agent=agent)
     if not len(rows):
         return
-    seen = rows.groupby("t").in_view.any()
-    seen = seen.set_axis(run.ticks_of(seen.index.to_numpy(dtype=np.float64)))
-    seen = seen.reindex(look_ticks(run, agent), fill_value=False)
-    seen = seen.set_axis(run.times[seen.index.to_numpy()])
-    times = np.append(seen.index.to_numpy(dtype=np.float64), float(run.times[-1]))
-    for begin, end in _stretches(seen.to_numpy(dtype=np.bool_)):
+    seen, looks = np.zeros(len(run.times), dtype=np.bool_), look_ticks(run, agent)
+    seen[run.ticks_of(rows["t"][rows["in_view"]])] = True
+    times = np.append(run.times[looks], run.times[-1])
+    for begin, end in _stretches(seen[looks]):
         ax.plot([times[begin], times[end]], [top + HALF - 0.03] * 2, color=BLUE, lw=2.6,
                 solid_capstyle="butt", zorder=3.5)  # fmt: skip
 
 
 def _draw_meter(artists: ComparisonArtists, run: Run, agent: str, side: str, top: float) -> None:
     """The fullest of an agent's meters, from the foot of its lane to the top."""
-    rows = run.meters[run.meters.agent == agent]
+    rows = run.rows("meters").where(agent=agent)
     if len(rows):
-        fullest = rows.groupby("t").value.max()
-        fullest = fullest.set_axis(run.ticks_of(fullest.index.to_numpy(dtype=np.float64)))
-        fullest = fullest.reindex(range(len(run.times)), fill_value=0.0).set_axis(run.times)
+        fullest = np.zeros(len(run.times))
+        np.maximum.at(fullest, run.ticks_of(rows["t"]), rows["value"])
         halo = [patheffects.withStroke(linewidth=2.6, foreground="white", alpha=0.9)]
         (artists.meters[agent, side],) = artists.axes.plot(
-            fullest.index, top + HALF * (1.0 - fullest), color=INK, lw=1.1, path_effects=halo,
+            run.times, top + HALF * (1.0 - fullest), color=INK, lw=1.1, path_effects=halo,
             zorder=3,
         )  # fmt: skip
 

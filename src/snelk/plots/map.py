@@ -55,7 +55,7 @@ from snelk.plots.style import Drawing, new_figure
 from snelk.runs.dense import beliefs_at, not_sensed
 from snelk.runs.reasons import reason_of_look
 from snelk.runs.spans import REASONS
-from snelk.runs.standing import awake_at, cones_at, state_at
+from snelk.runs.standing import awake_at, cones_at, state_at, who_is_there
 from snelk.runs.turning import level_at
 from snelk.senses.gates import SIGHT
 
@@ -165,7 +165,7 @@ def plot_map(
         figure.subplots_adjust(left=0.045, right=0.775, top=0.935, bottom=0.065)
     artists = MapArtists(ax)
     colours = agent_colours(run.agents)
-    poses = _poses_at(run, tick)
+    poses = who_is_there(run, tick)
     level = level_at(run, tick)
     draw_level(ax, level, light=run.setup.light, floor=floor)
     _draw_tails(artists, run, t, tail, colours)
@@ -215,25 +215,19 @@ def _fade_others(artists: MapArtists, run: Run, poses: dict[str, Any], floor: st
         artist.set_alpha(FAINTNESS * (1.0 if not isinstance(alpha, float) else alpha))
 
 
-def _poses_at(run: Run, tick: int) -> dict[str, Any]:
-    """The pose of everybody who is there, by name."""
-    count = len(run.names)
-    rows = run.poses.iloc[tick * count : (tick + 1) * count]
-    return {str(row.id): row for row in rows.itertuples() if row.present}
-
-
 def _draw_tails(
     artists: MapArtists, run: Run, t: float, tail: float, colours: dict[str, str]
 ) -> None:
-    poses = run.poses
-    recent = poses[(poses.t >= t - tail - 1e-9) & (poses.t <= t + 1e-9) & poses.present]
+    poses = run.rows("poses")
+    late = (poses["t"] >= t - tail - 1e-9) & (poses["t"] <= t + 1e-9)
+    recent = poses.take(late & poses["present"])
     for name in run.names:
-        rows = recent[recent.id == name]
-        points = rows[["x", "y"]].to_numpy()
+        rows = recent.where(id=name)
+        points = np.column_stack([rows["x"], rows["y"]])
         if len(points) < 2 or float(np.ptp(points, axis=0).max()) < 0.05:
             continue
         pieces = np.stack([points[:-1], points[1:]], axis=1)
-        fade = np.clip(1 - (t - rows.t.to_numpy()[1:]) / max(tail, 1e-9), 0.05, 1)
+        fade = np.clip(1 - (t - rows["t"][1:]) / max(tail, 1e-9), 0.05, 1)
         line = LineCollection(
             list(pieces),
             colors=[to_rgba(colours.get(name, INK), float(share)) for share in fade],
@@ -446,14 +440,14 @@ def _draw_ghosts(
 
 
 def _draw_last_seen(artists: MapArtists, run: Run, agent: str, t: float, colour: str) -> None:
-    events, sight, count = run.events, run.sight, len(run.names)
-    past = events[(events.t <= t + 1e-9) & (events.agent == agent)]
-    past = past[past.kind.isin(["saw", "lost"])].drop_duplicates("target", keep="last")
-    for event in past[past.kind == "lost"].itertuples():
-        target = str(event.target)
-        looks = sight.t[(sight.agent == agent) & (sight.target == target) & sight.in_view]
+    events = run.rows("events").where(agent=agent)
+    past = events.take((events["t"] <= t + 1e-9) & np.isin(events["kind"], ["saw", "lost"]))
+    for event in past.last_of_each("target").where(kind="lost").each():
+        target = event.target
+        sight = run.rows_of("sight", agent, target)
+        looks = sight["t"][sight["in_view"]]
         tick = run.tick_at(float(looks[looks < event.t].max()))
-        where: Any = run.poses.iloc[tick * count + run.names.index(target)]
+        where = run.rows("poses").row(tick * len(run.names) + run.names.index(target))
         words = f"{target} last seen by {agent}, {t - run.times[tick]:.1f} s ago"
         _mark_ghost(artists, agent, target, (float(where.x), float(where.y)), words, colour)
 

@@ -114,12 +114,13 @@ def draw_ways(
 ) -> dict[str, Line2D]:
     """Everything that each agent has walked until a time."""
     drawn = {}
-    poses = run.poses
-    past = poses[(poses.t <= t + 1e-9) & poses.present]
+    poses = run.rows("poses")
+    past = poses.take((poses["t"] <= t + 1e-9) & poses["present"])
     for agent in agents:
-        rows = past[past.id == agent]
-        if float(np.ptp(rows[["x", "y"]].to_numpy(), axis=0).max(initial=0.0)) > 0.2:
-            (line,) = ax.plot(rows.x, rows.y, color=colours[agent], lw=0.9, alpha=0.7, zorder=3.4)
+        rows = past.where(id=agent)
+        x, y = rows["x"], rows["y"]
+        if len(rows) and max(np.ptp(x), np.ptp(y)) > 0.2:
+            (line,) = ax.plot(x, y, color=colours[agent], lw=0.9, alpha=0.7, zorder=3.4)
             drawn[agent] = line
     return drawn
 
@@ -198,10 +199,9 @@ class ThrowArtists:
 def draw_throws(ax: Axes, run: Run, t: float, *, shown_for: float = 2.5) -> list[ThrowArtists]:
     """Arcs of things in flight or landed a moment ago, seen from above, with their tops."""
     drawn = []
-    throws = run.throws
-    recent = throws[(throws.t <= t + 1e-9) & (throws.lands >= t - shown_for)]
-    rows: Any = recent.itertuples()
-    for row in rows:
+    throws = run.rows("throws")
+    recent = throws.take((throws["t"] <= t + 1e-9) & (throws["lands"] >= t - shown_for))
+    for row in recent.each():
         (line,) = ax.plot(
             [row.from_x, row.to_x], [row.from_y, row.to_y], color=NOISE, lw=1.2,
             ls=(0, (2, 2)), zorder=6,

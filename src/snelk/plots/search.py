@@ -53,27 +53,29 @@ def plot_search(
         InputError: Nobody has that name, it never searched, or there is no such search.
     """
     one_of(agent, run.agents, source="agent", place="", what="agent")
-    rows = run.searches[run.searches.agent == agent]
+    rows = run.rows("searches").where(agent=agent)
     if not len(rows):
         fix = "see its alert states: snelk why RUN AGENT"
         raise InputError.of("agent", "", f'"{agent}"', "did not search in this run", fix)
-    lengths = rows.groupby("search").seconds.max()
+    lengths: dict[int, float] = {}
+    for row in rows.each():
+        lengths[int(row.search)] = max(row.seconds, lengths.get(int(row.search), 0.0))
     if search is None:
-        search = int(str(lengths.idxmax()))
-    if search not in lengths.index:
+        search = max(sorted(lengths), key=lambda each: lengths[each])
+    if search not in lengths:
         rule = f"no such search; {agent} searched {len(lengths)} times, numbered from 0"
         raise InputError.of("search", "", str(search), rule)
-    rows = rows[rows.search == search]
-    start, last = float(rows.t.iloc[0]), rows.iloc[-1]
-    end = float(last.t) if last.what == "ended" else float(run.times[-1])
-    words = OUTCOMES.get(str(last.outcome), "still at it when the run ended")
+    rows = rows.take(rows["search"] == search)
+    first, last = rows.row(0), rows.row(-1)
+    start, end = first.t, last.t if last.what == "ended" else float(run.times[-1])
+    words = OUTCOMES.get(last.outcome, "still at it when the run ended")
     title = run.info["title"] or run.info["scenario"]
-    title += f"   ·   {agent} searches, {rows.method.iloc[0]}: {words} after {end - start:.1f} s"
+    title += f"   ·   {agent} searches, {first.method}: {words} after {end - start:.1f} s"
     figure = room_for_panels(title, ax)
     drawn = SearchFigure()
     colour = agent_colours(run.agents)[agent]
-    asked = run.signals[(run.signals.agent == agent) & (run.signals.t <= start + 1e-9)]
-    target = asked.focus.iloc[-1]
+    signals, poses = run.rows("signals").where(agent=agent), run.rows("poses")
+    target = signals.take(signals["t"] <= start + 1e-9).row(-1).focus
     box = _frame(run, agent, start, end, search)
     for n, t in enumerate(np.linspace(start, end, PANELS)):
         ax = figure.add_subplot(2, 2, n + 1)
@@ -81,14 +83,15 @@ def plot_search(
         drawn.axes.append(ax)
         drawn.times.append(float(t))
         drawn.searches.append(draw_search_until(ax, run, agent, search, float(t), colour))
-        past = run.poses[(run.poses.t >= start) & (run.poses.t <= t + 1e-9)]
-        walked = past[past.id == agent]
-        here = walked.iloc[-1:]
-        ax.plot(walked.x, walked.y, color=colour, lw=1.6, zorder=6)
+        past = poses.take((poses["t"] >= start) & (poses["t"] <= t + 1e-9))
+        walked = past.where(id=agent)
+        here = walked.row(-1)
+        ax.plot(walked["x"], walked["y"], color=colour, lw=1.6, zorder=6)
         ax.plot(here.x, here.y, "o", ms=9, color=colour, mec="white", zorder=7)
-        there = past[(past.id == target) & past.present].iloc[-1:]
-        if len(there) and there.t.iloc[0] > t - 2 * run.setup.clock.dt:
-            ax.plot(there.x, there.y, "D", ms=8, mfc="none", mec=INK, mew=1.6, zorder=7)
+        there = past.take(past.equal(id=target) & past["present"])
+        if len(there) and there.row(-1).t > t - 2 * run.setup.clock.dt:
+            x, y = there.row(-1).x, there.row(-1).y
+            ax.plot(x, y, "D", ms=8, mfc="none", mec=INK, mew=1.6, zorder=7)
         ax.set_title(f"{t:.1f} s, {t - start:.1f} s into the search", fontsize=9.5, color=INK)
         ax.set_xlim(box[0], box[2])
         ax.set_ylim(box[1], box[3])
@@ -121,11 +124,12 @@ def _frame(
     run: Run, agent: str, start: float, end: float, search: int
 ) -> tuple[float, float, float, float]:
     """The part of the level that the search was about."""
-    poses = run.poses[(run.poses.id == agent) & (run.poses.t >= start) & (run.poses.t <= end)]
-    rows = run.searches[(run.searches.agent == agent) & (run.searches.search == search)]
-    cells = run.likelihood[(run.likelihood.agent == agent) & (run.likelihood.search == search)]
-    x = np.concatenate([poses.x, rows.x, cells.x])
-    y = np.concatenate([poses.y, rows.y, cells.y])
+    poses = run.rows("poses").where(id=agent)
+    shown = [poses.take((poses["t"] >= start) & (poses["t"] <= end))]
+    for name in ("searches", "likelihood"):
+        rows = run.rows(name).where(agent=agent)
+        shown.append(rows.take(rows["search"] == search))
+    x, y = (np.concatenate([each[axis] for each in shown]) for axis in ("x", "y"))
     middle = (x.min() + x.max()) / 2, (y.min() + y.max()) / 2
     half = max(float(np.ptp(y)) / 2 + 2.0, (float(np.ptp(x)) / 2 + 2.0) / 1.75, 4.0)
     return (

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
     from snelk.level.level import Level
+    from snelk.runs.rows import Row, Rows
     from snelk.runs.run import Run
 
 RECENT = 1.0
@@ -60,16 +61,14 @@ def draw_noises(
     ax: Axes, run: Run, agents: Sequence[str], t: float, colours: dict[str, str]
 ) -> dict[int, NoiseArtists]:
     """Draw the noises of the last moment, by their number in the table `noises`."""
-    noises = run.noises
-    recent = noises[(noises.t > t - RECENT) & (noises.t <= t + 1e-9)]
-    last = recent.drop_duplicates(["by", "kind"], keep="last") if len(recent) else recent
+    noises, judged = run.rows("noises"), run.rows("hearing")
+    recent = noises.take((noises["t"] > t - RECENT) & (noises["t"] <= t + 1e-9))
+    heard = judged.take(judged["heard"] & (judged["t"] <= t + 1e-9))
+    heard = heard.take(np.isin(heard["agent"], agents))
     drawn: dict[int, NoiseArtists] = {}
-    rows: Any = last.itertuples()
-    for row in rows:
-        heard = run.hearing
-        heard = heard[(heard.noise == row.noise) & heard.heard & (heard.t <= t + 1e-9)]
-        heard = heard[heard.agent.isin(list(agents))]
-        drawn[int(row.noise)] = _draw_noise(ax, run, row, heard, colours)
+    for row in recent.last_of_each("by", "kind").each():
+        by = heard.take(heard["noise"] == row.noise)
+        drawn[int(row.noise)] = _draw_noise(ax, run, row, by, colours)
     return drawn
 
 
@@ -108,7 +107,7 @@ def carried(
 
 
 def _draw_noise(
-    ax: Axes, run: Run, noise: Any, heard: Any, colours: dict[str, str]
+    ax: Axes, run: Run, noise: Row, heard: Rows, colours: dict[str, str]
 ) -> NoiseArtists:
     ring = Circle(
         (noise.x, noise.y), noise.reach, fill=False, ec=NOISE, lw=0.7, ls=(0, (1, 3)), zorder=4.2
@@ -125,7 +124,6 @@ def _draw_noise(
     around = ax.contour(
         x, y, on_foot, levels=[0.0], colors=[NOISE], linewidths=1.3, linestyles="--", zorder=4.3
     )
-    words = [word if isinstance(word, str) else "" for word in (noise.gait, noise.ground)]
     (mark,) = ax.plot(
         noise.x,
         noise.y,
@@ -137,12 +135,12 @@ def _draw_noise(
         ls="none",
         zorder=8.5,
     )
-    text = describe_noise(str(noise.kind), *words)
-    maker = f"{noise.by}: " if isinstance(noise.by, str) and noise.kind != "step" else ""
+    text = describe_noise(noise.kind, noise.gait, noise.ground)
+    maker = f"{noise.by}: " if noise.by and noise.kind != "step" else ""
     artists = NoiseArtists(maker + text, (noise.x, noise.y), mark, ring, through, around)
-    for row in heard.itertuples():
-        tick = run.tick_at(float(row.t))
-        pose = run.poses.iloc[tick * len(run.names) + run.names.index(row.agent)]
+    for row in heard.each():
+        tick = run.tick_at(row.t)
+        pose = run.rows("poses").row(tick * len(run.names) + run.names.index(row.agent))
         (line,) = ax.plot(
             [noise.x, pose.x], [noise.y, pose.y], color=colours[row.agent], lw=1.6,
             ls=(0, (0.6, 1.6)), dash_capstyle="round", zorder=5.2,

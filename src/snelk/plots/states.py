@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -71,16 +72,18 @@ def plot_states(run: Run, agent: str, *, ax: Axes | None = None) -> StatesArtist
     room = room_for_panels(f"{title}   ·   alert states of {agent}", ax)
     ax = room.add_axes((0.02, 0.05, 0.62, 0.87), facecolor="#ffffff")
     artists = StatesArtists(ax)
-    rows = run.states[run.states.agent == agent]
-    ends = [*rows.t.iloc[1:], float(run.times[-1])]
+    rows = run.rows("states").where(agent=agent)
+    ends = [*rows["t"][1:], run.times[-1]]
     whole = max(float(run.times[-1] - run.times[0]), 1e-9)
     for name in ladder.states:
-        spent = sum(e - t for t, e, s in zip(rows.t, ends, rows.state, strict=True) if s == name)
+        spent = sum(
+            e - t for t, e, s in zip(rows["t"], ends, rows["state"], strict=True) if s == name
+        )
         artists.shares[name] = float(spent) / whole
     for name in ladder.transitions:
-        artists.taken[name] = [float(t) for t in rows.t[rows.transition == name]]
+        artists.taken[name] = rows.where(transition=name)["t"].tolist()
     places = _places(list(ladder.states))
-    went = rows.groupby(["transition", "before"]).size().to_dict()
+    went = Counter((row.transition, row.before) for row in rows.each())
     pairs: dict[tuple[str, str], list[str]] = {}
     for name, transition in ladder.transitions.items():
         for start in ladder.origins(transition):
@@ -90,7 +93,7 @@ def plot_states(run: Run, agent: str, *, ax: Axes | None = None) -> StatesArtist
         for n, name in enumerate(names):
             # Those that lead there and back bend apart; several of one way fan out.
             ends_at = places[start], places[end]
-            _draw_arrow(artists, name, start, ends_at, 0.16 + 0.17 * n, went.get((name, start), 0))
+            _draw_arrow(artists, name, start, ends_at, 0.16 + 0.17 * n, went[name, start])
     for name, (x, y) in places.items():
         _draw_state(artists, run, agent, name, x, y)
     _write_transitions(artists, run, agent)

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
+import numpy as np
 from matplotlib import patheffects
 from matplotlib.lines import Line2D
 from matplotlib.patches import Patch, Rectangle
@@ -30,6 +31,7 @@ from snelk.senses.gates import CONTACTS
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
+    from snelk.runs.rows import Rows
     from snelk.runs.run import Run
 
 METER_HEIGHT = 0.62
@@ -130,11 +132,8 @@ def plot_timeline(
         artists.bands[agent, target] = [
             (span, _band(ax, row, span, last - first)) for span in spans
         ]
-        events = run.events
-        of_pair = events[(events.agent == agent) & (events.target == target)]
-        of_pair = of_pair[(of_pair.t >= first - 1e-9) & (of_pair.t <= last + 1e-9)]
-        saw = of_pair[of_pair.kind == "saw"].t.to_list()
-        lost = of_pair[of_pair.kind == "lost"].t.to_list()
+        of_pair = _within(run.rows("events").where(agent=agent, target=target), first, last)
+        saw, lost = (of_pair.where(kind=kind)["t"].tolist() for kind in ("saw", "lost"))
         ax.plot(
             saw,
             [row - 0.40] * len(saw),
@@ -206,8 +205,8 @@ def _draw_states(
     ladder = run.setup.profile_of(agent).ladder
     assert ladder is not None
     ranks = [ladder.rank_of(name) for name in ladder.states]
-    states = run.states[run.states.agent == agent]
-    ends = [*states.t.iloc[1:], float(run.times[-1])]
+    states = run.rows("states").where(agent=agent)
+    ends = [*states["t"][1:], run.times[-1]]
     artists.states[agent], artists.transitions[agent] = [], []
     for _, since, until in reactions(run, agent):
         since, until = max(since, first), min(until, last)
@@ -220,7 +219,7 @@ def _draw_states(
     letters = 178 / max(last - first, 1e-9)  # that fit into a second at this size
     free = first
     for begin, end, name, transition in zip(
-        states.t, ends, states.state, states.transition, strict=True
+        states["t"], ends, states["state"], states["transition"], strict=True
     ):
         begin, end = max(float(begin), first), min(float(end), last)
         if end <= begin and begin > first:
@@ -234,10 +233,7 @@ def _draw_states(
         artists.axes.add_patch(band)
         artists.states[agent].append((str(name), begin, end, band))
         text = str(name)
-        if (
-            isinstance(transition, str)
-            and len(name) + len(transition) + 3 <= (end - begin) * letters
-        ):
+        if transition and len(name) + len(transition) + 3 <= (end - begin) * letters:
             text = f"{transition} ▸ {name}"
             artists.transitions[agent].append(transition)
         if len(text) <= (end - begin) * letters and begin >= free:
@@ -247,6 +243,11 @@ def _draw_states(
             )  # fmt: skip
 
 
+def _within(rows: Rows, first: float, last: float) -> Rows:
+    """The rows of a time."""
+    return rows.take((rows["t"] >= first - 1e-9) & (rows["t"] <= last + 1e-9))
+
+
 def _has_lane(run: Run, agent: str, target: str) -> bool:
     """Whether a pair is worth a lane: by sight, touch, zone or smell always, by ear if heard."""
     team = run.setup.cast[target].team
@@ -254,8 +255,7 @@ def _has_lane(run: Run, agent: str, target: str) -> bool:
         place[0] for place, teams in run.setup.profile_of(agent).teams().items() if team in teams
     ]
     if senses == ["hearing"]:
-        rows = run.hearing
-        return bool((rows.heard & (rows.agent == agent) & (rows.target == target)).any())
+        return bool(run.rows_of("hearing", agent, target)["heard"].any())
     return bool(senses)
 
 
@@ -297,11 +297,9 @@ def _mark_noises(
     ax: Axes, run: Run, row: int, agent: str, target: str, first: float, last: float
 ) -> tuple[list[float], list[float]]:
     """A stroke for each noise that was heard, a dot for each that was not; return the times."""
-    rows = run.hearing
-    rows = rows[(rows.agent == agent) & (rows.target == target)]
-    rows = rows[(rows.t >= first - 1e-9) & (rows.t <= last + 1e-9)]
-    heard = rows[rows.heard].t.to_list()
-    unheard = rows[rows.result.isin(["reach", "awake"])].t.to_list()
+    rows = _within(run.rows_of("hearing", agent, target), first, last)
+    heard = rows["t"][rows["heard"]].tolist()
+    unheard = rows["t"][np.isin(rows["result"], ["reach", "awake"])].tolist()
     low = row + 0.37
     ax.plot(unheard, [low] * len(unheard), ".", ms=3, color=NOISE, alpha=0.55, zorder=4.4)
     ax.plot(heard, [low] * len(heard), "|", ms=9, mew=1.8, color=NOISE, zorder=4.5)

@@ -152,6 +152,12 @@ class Rows(Mapping[str, Values]):
             found &= column.codes == (column.known.index(word) if word in column.known else -2)
         return found
 
+    def last_of_each(self, *names: str) -> Rows:
+        """Of rows that are alike in some columns the last, in the order in which they stand."""
+        alike = zip(*(self[name].tolist() for name in names), strict=True)
+        last = {key: number for number, key in enumerate(alike)}
+        return self.take(np.array(sorted(last.values()), dtype=np.intp))
+
     def changed(self, **columns: Values | Words) -> Rows:
         """The same rows with other columns, or more."""
         return Rows({**{name: self.column(name) for name in self}, **columns})

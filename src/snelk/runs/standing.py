@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from snelk.config.minds import State
     from snelk.config.models import Cone, Setup
     from snelk.runs.record import Record
+    from snelk.runs.rows import Row
 
 
 @dataclass(frozen=True)
@@ -35,6 +36,13 @@ def state_at(run: Record, agent: str, tick: int) -> str:
     rows = run.rows("states").where(agent=agent)
     before = np.flatnonzero(rows["t"] < run.times[tick] - 1e-9)
     return str(rows["state"][before[-1] if len(before) else 0])
+
+
+def who_is_there(run: Record, tick: int) -> dict[str, Row]:
+    """The poses at a tick of all who are there, by name: rows of the table `poses`."""
+    count = len(run.names)
+    rows = run.rows("poses").take(slice(tick * count, (tick + 1) * count))
+    return {row.id: row for row in rows.each() if row.present}
 
 
 def cones_at(run: Record, agent: str, tick: int) -> dict[str, Cone]:

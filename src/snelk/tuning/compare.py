@@ -20,6 +20,8 @@ from snelk.showing import heading, html_table, line
 if TYPE_CHECKING:
     import pandas as pd
 
+    from snelk.runs.rows import Rows
+
 from snelk.tuning.inputs import InputDifference, level_unlike, numbers_unlike, recordings_unlike
 from snelk.tuning.looks import (
     ASPECTS,
@@ -136,7 +138,7 @@ class Comparison:
     @cached_property
     def events(self) -> list[EventPair]:
         """The events of both, aligned, in the order of time."""
-        return _aligned(self.a.events, self.b.events)
+        return _aligned(self.a.rows("events"), self.b.rows("events"))
 
     @cached_property
     def times(self) -> Numbers:
@@ -233,11 +235,11 @@ def _in_words(run: Run) -> str:
     return f"{run.info['title'] or run.info['scenario']}{f' with {changed}' if changed else ''}"
 
 
-def _aligned(a: pd.DataFrame, b: pd.DataFrame) -> list[EventPair]:
+def _aligned(a: Rows, b: Rows) -> list[EventPair]:
     """The events of both runs: those with equal text, except numbers, are paired by time."""
     groups: dict[tuple[str, ...], tuple[list[Any], list[Any]]] = {}
     for side, events in enumerate((a, b)):
-        for row in events.itertuples():
+        for row in events.each():
             names = ("kind", "agent", "target", "threshold", "noise", "zone", "state", "transition")
             key = tuple(str(getattr(row, name)) for name in names)
             groups.setdefault(key, ([], []))[side].append(row)

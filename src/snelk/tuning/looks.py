@@ -147,7 +147,7 @@ def reason_at(run: Run, agent: str, kind: str, target: str, t: float) -> str:
     if kind == "alert state":
         return _state_reason(run, agent, t)
     if kind == "pose":
-        row = run.poses[(run.poses.id == agent)].iloc[run.tick_at(t)]
+        row = run.rows("poses").row(run.tick_at(t) * len(run.names) + run.names.index(agent))
         where = f"at ({row.x:.2f}, {row.y:.2f}), facing {row.heading_deg:.1f}°, {row.posture}"
         state = run.state_at(agent, t)
         return f"{where}; {state}" if state else where
@@ -168,10 +168,9 @@ def reason_at(run: Run, agent: str, kind: str, target: str, t: float) -> str:
 
 
 def _state_reason(run: Run, agent: str, t: float) -> str:
-    rows = run.states
-    rows = rows[(rows.agent == agent) & ((rows.t - t).abs() < SAME) & rows.transition.notna()]
-    if len(rows):
-        row = rows.iloc[0]
+    for row in run.rows("states").where(agent=agent).each():
+        if not row.transition or abs(row.t - t) >= SAME:
+            continue
         return f"{row.before} → {row.state} ({row.transition}): {row.reason}"
     if run.setup.profile_of(agent).ladder is None:
         return "it has no alert ladder"
