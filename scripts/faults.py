@@ -105,7 +105,7 @@ TESTS = {
     "mind/spreading.py": "search loops",
     "mind/telling.py": "loops memory outcomes",
     "mind/updating.py": "meter memory",
-    "runs/conditions.py": "why ladder conditions workbench",
+    "runs/conditions.py": "why ladder outcomes",
     "runs/counterfactuals.py": "why why_senses smell",
     "runs/dense.py": "why parity page animation",
     "runs/finding.py": "runs outcomes ends hearing",

@@ -203,6 +203,9 @@ def test_see_through_walls_multiply_and_min_exposure_is_exclusive(tmp_path: Path
     path = samples.write_sample(tmp_path, guest="at = [6, 0]", level=level)
     row = snelk.run(path).sight.iloc[0]
     assert (row.in_view, row.exposure, row.wall) == (True, pytest.approx(0.4), "hedge")
+    (gate,) = (each for each in snelk.run(path).why("guard", "guest", at=0).cones[0].gates
+               if each.name == "line_of_sight")  # fmt: skip
+    assert "; dimmed by hedge at (3.00, 0.00)" in gate.text
     least = "profiles.watcher.cones.front.min_exposure"
     assert snelk.run(path, overrides={least: row.exposure}).sight.result.iloc[0] == "line_of_sight"
     assert snelk.run(path, overrides={least: row.exposure - 1e-9}).sight.in_view.iloc[0]
