@@ -14,6 +14,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 import snelk
+from snelk.runs.events import describe_noise
 
 EARS = samples.SAMPLE_PROFILES + "\n[profiles.watcher.hearing]\nacuity = 1.5\n"
 STEPS = EARS.replace(
@@ -324,3 +325,18 @@ def test_mistakes_about_senses(tmp_path: Path, changes: dict[str, object], line:
     with pytest.raises(snelk.InputError) as caught:
         snelk.load(path, overrides=changes)
     assert line in str(caught.value)
+
+
+def test_who_hears_steps_is_told_of_their_gait_and_ground() -> None:
+    run = snelk.run(snelk.mill() / "night.toml")
+    events, noises, grounds = run.events[run.events.kind == "heard"], run.noises, set()
+    for event in events.itertuples():
+        mine = (run.hearing.agent == event.agent) & run.hearing.heard
+        judged = run.hearing[mine & (run.hearing.t == event.t)]
+        told = noises.loc[judged.noise[judged.target.astype(object).fillna("") == event.target]]
+        assert event.noise in {
+            describe_noise(*(each if isinstance(each, str) else "" for each in row))
+            for row in zip(told.kind, told.gait, told.ground, strict=True)
+        }
+        grounds |= {*told.ground.dropna()} if "on" in event.noise.split() else set()
+    assert next(iter(run.setup.grounds)) in grounds

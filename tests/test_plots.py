@@ -19,6 +19,7 @@ from snelk.plots.sound import carried
 from snelk.plots.style import save_figure
 from snelk.plots.sweep import plot_sweep
 from snelk.runs.reasons import reason_of_look
+from snelk.runs.standing import reaches_at
 from snelk.senses.sight import GATES
 from snelk.tuning.reading import tradeoffs_of
 
@@ -398,6 +399,24 @@ def walk_sweep(tmp_path_factory: pytest.TempPathFactory) -> snelk.Sweep:
     front = "profiles.watcher.cones.front"
     vary = {f"{front}.range": [4.0, 7.0, 10.0], f"{front}.fov_whole": [60.0, 90.0]}
     return snelk.sweep(path, vary, seeds=2, out=path.with_name("two.parquet"), jobs=1)
+
+
+def test_reaches_goals_and_contacts_are_those_of_their_time(night: snelk.Run) -> None:
+    signals, touches = night.signals, 0
+    for agent in ("farmer", "dog"):
+        rows = signals[signals.agent == agent].reset_index()
+        for tick in range(0, len(night.times), 37):
+            found, here = reaches_at(night, agent, tick), rows.loc[tick]
+            goal = None if np.isnan(here.goal_x) else (here.goal_x, here.goal_y)
+            assert found.goal == goal, (agent, tick)
+            touches += goal is not None
+    assert touches > 10
+    (whole,) = (each for each in night.story("bell", "fox") if each.sense == "zone")
+    start, end = whole.start + 0.3, whole.end - 0.2
+    (part,) = (each for each in night.story("bell", "fox", start=start, end=end)
+               if each.sense == "zone")  # fmt: skip
+    assert (part.start, part.end) == (pytest.approx(start, abs=0.11), pytest.approx(end, abs=0.11))
+    assert part.start >= start - 1e-9
 
 
 def test_a_sweep_of_two_numbers_is_a_map_of_means(walk_sweep: snelk.Sweep) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import re
 import subprocess
 import sys
 from dataclasses import replace
@@ -117,6 +118,10 @@ def number(low: float, high: float) -> st.SearchStrategy[float]:
     x=5.0, y=0.0, reach=8.0, fov=90.0, least=0.0, top=1.0, wall=6.0, held=False,
     guard_z=0.0, steep=90.0, least_light=0.0, light=1.0, awake=0.6,
 )  # fmt: skip
+@example(  # as far off as it sees
+    x=5.0, y=0.0, reach=5.0, fov=90.0, least=0.0, top=1.0, wall=6.0, held=False,
+    guard_z=0.0, steep=90.0, least_light=0.0, light=1.0, awake=1.0,
+)  # fmt: skip
 @example(  # and as it sleeps
     x=5.0, y=0.0, reach=8.0, fov=90.0, least=0.0, top=1.0, wall=6.0, held=False,
     guard_z=0.0, steep=90.0, least_light=0.0, light=1.0, awake=0.0,
@@ -167,6 +172,8 @@ def test_a_hair_beyond_the_named_change_turns_the_answer_and_a_hair_short_does_n
         assert [change.key for change in named if change.key.endswith("awake")]
     for change in named:
         assert isinstance(change.needs, float)
+        said, now = re.findall(r"[≥≤<>] ([\d.]+)[^(]*\(is ([\d.]+)\)", change.text)[0]
+        assert float(said) != float(now), change.text
         hair = HAIR if change.comparison in (">=", ">") else -HAIR
         beyond, short = change.needs + hair, change.needs - hair
         for value, turned in ((beyond, True), (short, False)):

@@ -15,6 +15,7 @@ from snelk.runs.moment import Moment
 from snelk.runs.number_changes import (
     CLEAR,
     awake_counterfactuals,
+    limit_in_words,
     notice_counterfactual,
     safe,
     smallest_first,
@@ -113,12 +114,8 @@ def _numeric_counterfactual(
         return []
     partner = _partner(gate.key, cone, value)
     word = "seen" if turn_on else "not seen"
-    sign = {">=": "≥", "<=": "≤"}.get(comparison, comparison)
-    limit = rounded
-    if comparison in ("<", ">") and rounded == now:  # say the value that differs
-        sign, limit = {"<": "≤", ">": "≥"}[comparison], value
     named = f"{gate.key} of the {place(gate.key)[-2]} cone"
-    text = f"{word} if {named} {sign} {limit:.10g}{unit} (is {now:.10g})"
+    text = f"{word} if {named} {limit_in_words(comparison, rounded, value, now, unit)}"
     text += f"; {'raise' if turn_on else 'lower'} {partner} with it" if partner else ""
     keys = [key, key_path(place(partner))] if partner else [key]
     settable = tuple(f"{each}={value:.10g}" for each in keys)

@@ -34,6 +34,19 @@ def safe(value: float, *, up: bool, digits: int) -> float:
     return (math.ceil(value * scale) if up else math.floor(value * scale)) / scale
 
 
+def limit_in_words(comparison: str, rounded: float, value: float, now: float, unit: str) -> str:
+    """What a number has to be; of one that must only leave its limit, the value that differs.
+
+    >>> limit_in_words("<", 4.5, 4.49, 6.0, " m"), limit_in_words("<", 4.5, 4.49, 4.5, " m")
+    ('< 4.5 m (is 6)', '≤ 4.49 m (is 4.5)')
+    """
+    limit = rounded
+    if comparison in ("<", ">") and rounded == now:
+        comparison, limit = f"{comparison}=", value
+    sign = {">=": "≥", "<=": "≤"}.get(comparison, comparison)
+    return f"{sign} {limit:.10g}{unit} (is {now:.10g})"
+
+
 def factor_counterfactual(
     place: tuple[str, ...],
     label: str,
@@ -74,8 +87,7 @@ def factor_counterfactual(
     comparison = {(True, True): ">=", (True, False): "<=", (False, True): ">", (False, False): "<"}[
         turn_on, up
     ]
-    sign = {">=": "≥", "<=": "≤"}.get(comparison, comparison)
-    text = f"{word} if {label} {sign} {rounded:.10g}{unit} (is {now:.10g})"
+    text = f"{word} if {label} {limit_in_words(comparison, rounded, value, now, unit)}"
     # Shares are compared by how far they move, everything else by how far in proportion.
     size = abs(needs - now) / now if most > 1.0 and now else abs(needs - now)
     path = key_path(place) if place else key

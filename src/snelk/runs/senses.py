@@ -471,8 +471,7 @@ def _smell_counterfactuals(
         # By how much the trail would have to be stronger, at each of its places.
         with np.errstate(divide="ignore", invalid="ignore"):
             more = np.maximum(needs / (smell.reach * scale), smell.weakest / scent.strength)
-            whole = scent.strength * np.exp2(scent.halvings)
-            spare = np.log2(whole / (scent.strength * more))  # halvings it may have had
+            spare = scent.halvings - np.log2(more)  # halvings it may have had
             half_life = run.setup.air.half_life
             lives = np.where(spare > 0.0, half_life * scent.halvings / spare, np.inf)
         scent_now = run.setup.body_of(target).scent
