@@ -565,6 +565,8 @@ def test_what_a_cut_shows_is_what_stops_rays(seed: int) -> None:
         length = float(np.hypot(*np.subtract(b, a)))
         ray = shapely.LineString([(0.0, eye), (length, high)])
         met = []
+        for each in section_of(level, (a[0], a[1]), (b[0], b[1])):  # no farther than asked
+            assert -1e-9 <= each.outline[:, 0].min() <= each.outline[:, 0].max() <= length + 1e-9
         for each in section_of(level, (a[0], a[1]), (b[0], b[1]), beyond=0.5):
             assert each.outline[:, 0].min() >= -0.5 - 1e-9
             assert each.outline[:, 0].max() <= length + 0.5 + 1e-9

@@ -18,6 +18,7 @@ from snelk.plots.appearance import NOISE, REASON_STYLES
 from snelk.plots.sound import carried
 from snelk.plots.style import save_figure
 from snelk.plots.sweep import plot_sweep
+from snelk.runs.dense import distances
 from snelk.runs.reasons import reason_of_look
 from snelk.runs.standing import reaches_at
 from snelk.senses.sight import GATES
@@ -411,6 +412,9 @@ def test_reaches_goals_and_contacts_are_those_of_their_time(night: snelk.Run) ->
             assert found.goal == goal, (agent, tick)
             touches += goal is not None
     assert touches > 10
+    sight = night.sight[(night.sight.agent == "owl") & (night.sight.target == "fox")]
+    here = distances(night, "owl", "fox")[night.ticks_of(sight.t.to_numpy())]
+    np.testing.assert_allclose(here[sight.distance.notna()], sight.distance.dropna())
     (whole,) = (each for each in night.story("bell", "fox") if each.sense == "zone")
     start, end = whole.start + 0.3, whole.end - 0.2
     (part,) = (each for each in night.story("bell", "fox", start=start, end=end)

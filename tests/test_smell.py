@@ -351,6 +351,18 @@ def test_every_named_change_turns_the_answer_and_a_hair_short_of_it_does_not(
     assert lives or seed != 1  # with that one how long a scent lasts matters
 
 
+def test_noticing_another_team_by_smell_is_a_change_too(tmp_path: Path) -> None:
+    strangers = NOSE.replace('["visitors"]', '["strangers"]')
+    path = samples.write_sample(tmp_path, guest="at = [1, 0]", profiles=strangers)
+    answer = snelk.run(path).why("guard", "guest", at=0.2).sense("smell")
+    assert answer is not None
+    assert answer.counterfactual is not None
+    changes = dict(map(parse_override, answer.counterfactual.settable))
+    assert changes == {"profiles.watcher.notices": ["strangers", "visitors"]}
+    again = snelk.run(path, overrides=changes).why("guard", "guest", at=0.2).sense("smell")
+    assert (answer.sensed, again is not None and again.sensed) == (False, True)
+
+
 def test_what_is_wrong_with_trails_is_told_before_a_run(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path, track=track_of((0, 5, 0), (9, 5, 0)), profiles=NOSE)
 

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from snelk.config.geojson import LevelData
 from snelk.config.models import Wall, Zone
-from snelk.level.growing import shrunk
+from snelk.level.growing import MITRE, grown, shrunk
 from snelk.level.level import Level
 from snelk.level.outlines import edges_of, outlines_of, outward_corners
 
@@ -217,6 +217,17 @@ def test_the_rim_of_ground_with_many_holes_is_that_of_one_go(
         apart = shapely.hausdorff_distance(found.boundary, wanted.boundary)
         assert apart <= 0.01 * abs(by)  # arcs begin elsewhere
         assert len(shapely.get_parts(found)) == len(shapely.get_parts(wanted))
+
+
+@pytest.mark.parametrize("corners", [*range(257, 263), 300])
+def test_a_long_wall_is_grown_as_in_one_go(corners: int) -> None:
+    points = np.column_stack([np.arange(corners) * 0.8, np.arange(corners) % 2])
+    back = np.column_stack([points[::-1, 0], points[::-1, 1] + 3.0])
+    wall = shapely.Polygon(np.concatenate([points, back, [[-1.0, 2.0]]]))
+    for shape in (shapely.LineString(points), wall):
+        found, wanted = grown([shape], 0.3)[0], shape.buffer(0.3, cap_style="square", join_style="mitre",
+                                                             mitre_limit=MITRE)  # fmt: skip
+        assert shapely.symmetric_difference(found, wanted).area < 0.05  # in one go it is simplified
 
 
 @pytest.mark.parametrize("seed", [0, 1, 3])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import math
 import re
@@ -22,6 +23,7 @@ from snelk.config.models import Setup
 from snelk.config.scenario import parse_override
 from snelk.runs.number_changes import smallest_first
 from snelk.runs.store import TABLES
+from snelk.senses.sight import GATES
 
 HAIR = 1e-6
 
@@ -249,6 +251,18 @@ def test_wrong_questions(
 ) -> None:
     with pytest.raises(snelk.InputError, match=message):
         night.why(agent, target, at=at)
+
+
+def test_all_gates_are_told_also_of_who_is_not_there(night: snelk.Run) -> None:
+    absent = 0
+    for t in (0.0, 40.0, 89.0):
+        for agent, target in itertools.permutations(night.names, 2):
+            if agent not in night.agents:
+                continue
+            for cone in night.why(agent, target, at=t).cones:
+                assert [gate.name for gate in cone.gates] == list(GATES)
+                absent += cone.gates[0].passed is False
+    assert absent > 3
 
 
 def test_answers_are_plain_data(night: snelk.Run) -> None:
