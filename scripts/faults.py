@@ -112,7 +112,7 @@ TESTS = {
     "runs/ladders.py": "why ladder workbench",
     "runs/measures.py": "measures sweep players",
     "runs/mind_events.py": "runs outcomes search games",
-    "runs/minds.py": "runs ladder memory search",
+    "runs/minds.py": "runs ladder memory search games",
     "runs/moment.py": "why why_senses",
     "runs/number_changes.py": "why why_senses smell",
     "runs/reasons.py": "why why_senses",

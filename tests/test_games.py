@@ -24,6 +24,7 @@ from snelk.level.columns import Columns
 from snelk.runs import saving
 from snelk.runs.recorder import Kept, Recorder
 from snelk.runs.ticks import tick_of
+from snelk.runs.turning import level_at
 
 NIGHT, MILL = snelk.croft() / "night.toml", snelk.mill() / "night.toml"
 
@@ -295,6 +296,30 @@ def test_why_in_a_game_is_why_in_its_record(path: Path, ticks: int, tmp_path: Pa
                 assert "since" in sense.headline
             else:
                 assert sense.result == wanted.sense(sense.sense).result
+
+
+def test_what_a_game_remembers_has_doors_and_lights_as_they_were(tmp_path: Path) -> None:
+    rnd, states, seen = random.Random(7), set(), []
+    with snelk.Live(MILL, record=tmp_path / "record", remembers=2.0) as live:
+        for _ in range(60):
+            shape_of(rnd, live, list(live.setup.doors), list(live.setup.lights))
+            live.frame(0.3)
+            if live.ticks > 25 and rnd.random() < 0.2:
+                seen.append(live.recent())
+    run = snelk.run(tmp_path / "record" / "scenario.toml")
+    for recent in seen:
+        first = recent.rows("turns").where(cause="at first")
+        for t in recent.times[::3].tolist():
+            told = [
+                str([level.see_through, level.zone_light])
+                for level in (level_at(each, each.tick_at(t)) for each in (recent, run))
+            ]
+            assert told[0] == told[1], t
+            states.add(told[0])
+        then = {row.of: row.to for row in run.rows("turns").each() if row.t < first["t"][0] - 1e-9}
+        assert {row.of: row.to for row in first.each()} == then
+    assert len(states) > 3
+    assert len(seen) > 5
 
 
 def test_what_was_saved_goes_on_the_same_here_and_in_another_process(tmp_path: Path) -> None:
