@@ -108,10 +108,11 @@ def beliefs_of(run: Record, agent: str, target: str) -> Rows:
         return every
     last = np.searchsorted(ticks, np.arange(len(every)), side="right") - 1
     stood = rows.take(last.clip(0))
-    stands = (last >= 0) & (every.words("source").codes < 0) & (stood.words("source").codes >= 0)
+    source, before = every.words("source"), stood.words("source")
+    stands = (last >= 0) & (source.codes < 0) & (before.codes >= 0)
     grown = _grown(run, stood, every["t"])
     return every.changed(
-        source=Words.of(np.where(stands, stood["source"], every["source"])),
+        source=Words(np.where(stands, before.codes, source.codes), source.known),
         **{
             name: np.where(stands, grown[name], every[name])
             for name in ("x", "y", "z", "age", "uncertainty", "error")
@@ -171,9 +172,9 @@ def contacts_of(run: Record, agent: str, target: str, sense: str) -> Rows:
         return rows
     count, at, there = len(run.times), run.ticks_of(rows["t"]), both_there(run, agent, target)
     every = _every_tick(run, rows, at, agent, target)
-    changed: dict[str, Values | Words] = {"sense": Words.of([sense] * count)}
+    changed: dict[str, Values | Words] = {"sense": Words.alike(sense, count)}
     if len(rows) == 0:  # it never notices that team
-        changed["result"] = Words.of(np.where(there, "cares", "present"))
+        changed["result"] = Words(np.where(there, 0, 1), ("cares", "present"))
     else:
         last = np.searchsorted(at, np.arange(count), side="right") - 1
         for name in ("result", "wall", "zone"):
@@ -206,7 +207,7 @@ def _every_tick(run: Record, rows: Rows, at: Ticks, agent: str, target: str) -> 
             values = np.full(count, False if column.dtype == np.bool_ else np.nan)
             values[at] = column
             found[name] = values
-    whose = {"agent": Words.of([agent] * count), "target": Words.of([target] * count)}
+    whose = {"agent": Words.alike(agent, count), "target": Words.alike(target, count)}
     return Rows({**found, **whose, "t": run.times})
 
 

@@ -40,6 +40,11 @@ class Words(NamedTuple):
         place = {word: n for n, word in enumerate(known)}
         return cls(np.array([place.get(word, -1) for word in words], dtype=np.intp), known)
 
+    @classmethod
+    def alike(cls, word: str, count: int) -> Words:
+        """A column of the same word so many times."""
+        return cls(np.zeros(count, dtype=np.intp), (word,))
+
     def texts(self) -> NDArray[np.object_]:
         """(rows,) the words; an empty text for none."""
         return np.array([*self.known, ""], dtype=object)[self.codes]
