@@ -150,7 +150,7 @@ TESTS = {
     "tuning/here.py": "workbench",
     "tuning/imported.py": "import",
     "tuning/judging.py": "expectations sweep",
-    "tuning/ladders.py": "check",
+    "tuning/ladders.py": "check company",
     "tuning/lattice.py": "sneak",
     "tuning/looks.py": "compare",
     "tuning/movers.py": "sneak",

@@ -215,7 +215,12 @@ def test_who_is_not_in_a_log_of_stretches_was_not_sensed(night: snelk.Run, tmp_p
     frame = pd.DataFrame({"t": heard.t, "agent": "farmer", "target": "fox", "sensed": True})
     early = frame.assign(sense="hearing")[frame.t <= frame.t.iloc[4]]
     early.to_csv(tmp_path / "log.csv", index=False)
-    some = parity(run, read_log(tmp_path / "log.csv", run))
+    log = read_log(tmp_path / "log.csv", run)
+    assert {pair: len(times) for pair, times in log.heard.items() if len(times)} == {
+        ("farmer", "fox"): len(early)
+    }
+    assert {target for _, target in log.heard} == {*run.names} - {"farmer"}
+    some = parity(run, log)
     counts = [pair.ticks for pair in some.pairs if pair.target == "fox"]
     assert (counts, len(heard) > 8) == ([len(early)], True)
 
