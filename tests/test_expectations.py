@@ -177,6 +177,25 @@ def test_any_and_each_of_several_agents() -> None:
         first, verdict = snelk.verify(night.changed({"expect": expect}))
         assert first.met == verdict.met == met
     assert verdict.failures[0].ask[0] in geese
+    # What is told is the worst of them, whoever comes first.
+    told = []
+    since = {"once": {"when": "meter > 0", "since": {"seen": "fox"}}}  # the hen sees it at 59.1 s
+    for several in (["hen-1"], ["hen-1", "goose-2"], ["goose-2", "hen-1"]):
+        changes = {"clock.end": 55.0, "expect": {"sure": {**since, "each_of": several}}}
+        _, found = judge_batch(night.changed(changes), variants=[{}])
+        told.append([float(each[0, 0]) for each in found[1:]])
+        np.testing.assert_array_equal(told[0], told[-1])
+    assert told[0][0] == 0.0 < told[0][1]
+
+
+def test_what_never_began_is_asked_about_where_it_was_nearest_or_at_the_end(tmp_path: Path) -> None:
+    guard = {"agent": "guard"}
+    night = scene(
+        tmp_path, noticed={**guard, "notices": {"target": "guest", "before": 15.0}},
+        alert={**guard, "reaches": {"state": "alert", "before": 12.0}},
+    ).changed({"cast.guard.facing": 180.0})  # fmt: skip
+    asked = [verdict.failures[0].ask for verdict in snelk.verify(night)]
+    assert asked == [("guard", "guest", "--at", "8"), ("guard", "--at", "12")]
 
 
 def test_each_agent_of_a_group_has_its_own_states(tmp_path: Path) -> None:

@@ -373,6 +373,7 @@ def test_what_is_wrong_with_trails_is_told_before_a_run(tmp_path: Path) -> None:
 
     assert found() == []
     assert found(bodies__post__scent=0.0) == ["nothing-to-smell"]
+    assert "nothing-to-smell" in found(profiles__watcher__notices=["home"])  # which is its own
     assert found(profiles__watcher__smell__reach=2.4) == ["trail-in-pieces"]
     assert found(profiles__watcher__smell__reach=2.6) == []
     # 60 s to half, to a tenth in 199.3 s, and in wind of 5 m/s in half of that.
