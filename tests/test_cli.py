@@ -122,6 +122,11 @@ def test_the_mill_is_a_demonstration_too(demos: Path, tmp_path: Path) -> None:
     first = text.split("Next\n")[1].splitlines()[0].split()[1:]
     assert "does not see mouse" in command(*first, cwd=tmp_path)
     assert "9 expectations, all hold" in command("verify", "mill/night.toml", cwd=tmp_path)
+    # A moment in which nothing happens to anybody, on any floor.
+    night = tmp_path / "mill" / "night.toml"
+    short = re.sub(r"(?m)^end = .*$", "end = 2.5", night.read_text()).partition("\n[expect.")[0]
+    night.write_text(short)
+    assert "map at 2.50 s" in command("demo", "mill", cwd=tmp_path)
     said = command("demo", "there", cwd=tmp_path, code=2)
     assert said.startswith(
         'error: demo: NAME: no such demonstration (given: "there"); known: croft, mill'

@@ -163,8 +163,8 @@ def _problem(error: typer.TyperException, words: Sequence[str]) -> InputError:
     command = " ".join(["snelk", *named])
     option = getattr(error, "option_name", "")
     if context is not None and hasattr(error, "possibilities"):
-        known = [each for option in context.command.params for each in option.opts]
-        fix = nearest(option, [each for each in known if each[:1] == "-"])
+        known = [name for each in context.command.params for name in each.opts]
+        fix = nearest(option, [name for name in known if name[:1] == "-"])
         return UnknownNameError.of(command, "", f'"{option}"', "no such option", fix)
     rule = error.format_message().strip().removesuffix(".")
     return InputError.of(command, "", "", rule[:1].lower() + rule[1:], f"see {command} --help")

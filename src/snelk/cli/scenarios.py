@@ -99,8 +99,8 @@ def demo(
     floor = None
     if len(night.level.floor_names) > 1:
         there = who_is_there(night, night.tick_at(at))
-        pose = next(there[name] for name in night.names if name in busy and name in there)
-        floor = night.level.floor_at(pose.x, pose.y, pose.z)
+        first = [there[name] for name in night.names if name in busy and name in there][:1]
+        floor = night.level.floor_at(first[0].x, first[0].y, first[0].z) if first else None
     pictures = [
         (
             plot_map(night, at=at, agents=busy, floor=floor).axes,

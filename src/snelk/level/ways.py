@@ -63,10 +63,8 @@ Seen = tuple[NDArray[np.intp], Numbers]
 MARGIN = 3.0
 """Ground around everything in the level that can be walked on as well, m."""
 
-
 SEAMS = 4096
 """A path has room for so many places at which it comes to another floor."""
-
 
 WHOLE = 600
 """Of levels with no more corners than this, all ways between them are found at once."""
@@ -82,7 +80,6 @@ MOST_PAIRS = 6_000_000
 
 SAMPLED, FEWEST = 4_000_000, 16
 """By so many distances, of so many corners at least, it is found which corners are near."""
-
 
 CHUNK = 200_000
 """Pairs of corners that are looked at together."""
