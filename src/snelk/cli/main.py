@@ -6,6 +6,7 @@ import shlex
 import sys
 from collections.abc import Mapping, Sequence
 from importlib import import_module
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -167,4 +168,10 @@ def _problem(error: typer.TyperException, words: Sequence[str]) -> InputError:
         fix = nearest(option, [name for name in known if name[:1] == "-"])
         return UnknownNameError.of(command, "", f'"{option}"', "no such option", fix)
     rule = error.format_message().strip().removesuffix(".")
-    return InputError.of(command, "", "", rule[:1].lower() + rule[1:], f"see {command} --help")
+    # The value of an option is not told with what is wrong with it.
+    options = [
+        name for name in getattr(getattr(error, "param", None), "opts", ()) if name[0] == "-"
+    ]
+    pairs = (*(each.split("=", 1) for each in words if "=" in each), *pairwise(words))
+    given = next((f'"{value}"' for name, value in pairs if name in options), "")
+    return InputError.of(command, "", given, rule[:1].lower() + rule[1:], f"see {command} --help")
