@@ -81,12 +81,11 @@ class Sheet:
         return shrunk(self.free, -2 * APART)
 
 
-class Seam(NamedTuple):
-    """Where one goes on from a floor to another one."""
+class Bends(NamedTuple):
+    """Where a path can bend at a seam."""
 
-    joins: tuple[tuple[int, int], ...]  # areas of the one and of the other
-    looked_at: int  # so many places at which a path might bend
-    bends: Numbers  # (bends, 2) those where one can stand, m
+    looked_at: int  # so many places along it
+    places: Numbers  # (bends, 2) those to both sides where one can stand, m
 
 
 class Sheets:
@@ -100,7 +99,8 @@ class Sheets:
     def __init__(self, storeys: Storeys, planes: Numbers) -> None:
         self.storeys, self.planes = storeys, planes
         self._laid: dict[tuple[Any, ...], Sheet] = {}
-        self._crossed: dict[tuple[int, Sheet, Sheet], Seam] = {}
+        self._joined: dict[tuple[int, Sheet, Sheet], tuple[tuple[int, int], ...]] = {}
+        self._bends_at: dict[tuple[int, Sheet, Sheet], Bends] = {}
         pairs = zip(storeys.from_floor.tolist(), storeys.to_floor.tolist(), strict=True)
         self._pairs = [*pairs]
         self._seams = lines_of(storeys.seams)
@@ -137,10 +137,10 @@ class Sheets:
         for n in self._bent:
             if room <= 0:
                 break
-            seam = self._seam(n, sheets)
-            room -= seam.looked_at
-            places.append(seam.bends)
-            floors.append(np.full(len(seam.bends), self._pairs[n][0], dtype=np.int32))
+            looked_at, found = self._bends_of(n, *(sheets[floor] for floor in self._pairs[n]))
+            room -= looked_at
+            places.append(found)
+            floors.append(np.full(len(found), self._pairs[n][0], dtype=np.int32))
         return np.concatenate(places), np.concatenate(floors)
 
     def parts(self, sheets: Sequence[Sheet]) -> tuple[list[int], list[int]]:
@@ -149,35 +149,40 @@ class Sheets:
         first = np.cumsum([0, *counts]).tolist()
         part = np.arange(first[-1])
         for n, (floor, other) in enumerate(self._pairs):
-            for a, b in self._seam(n, sheets).joins:
+            for a, b in self._joins(n, sheets[floor], sheets[other]):
                 ours, theirs = part[first[floor] + a], part[first[other] + b]
                 part[part == max(ours, theirs)] = min(ours, theirs)
         on = np.repeat(np.arange(len(sheets)), counts).tolist()
         return on, np.unique(part, return_inverse=True)[1].tolist()
 
-    def _seam(self, n: int, sheets: Sequence[Sheet]) -> Seam:
-        """What can be crossed of a seam."""
-        here, there = (sheets[floor] for floor in self._pairs[n])
+    def _joins(self, n: int, here: Sheet, there: Sheet) -> tuple[tuple[int, int], ...]:
+        """Areas of a floor and of another one between which one crosses a seam."""
         key = n, here, there
-        if key not in self._crossed:
-            joins = tuple(
+        if key not in self._joined:
+            self._joined[key] = tuple(
                 (a, b)
                 for a, b in product(self._beside(n, here), self._beside(n, there))
                 if shapely.intersection(
                     self._seams[n], shapely.intersection(here.near[a], there.near[b])
                 ).length > 5 * APART
             )  # fmt: skip
-            bends = self._bends(n, here, there) if n in self._bent else np.zeros((0, 2))
-            stands = shapely.contains_xy(here.free, bends)
-            self._crossed[key] = Seam(joins, len(bends) // 2, bends[stands])
-        return self._crossed[key]
+        return self._joined[key]
 
     def _beside(self, n: int, sheet: Sheet) -> list[int]:
         """The areas of a floor that a seam touches."""
         touches: list[int] = np.flatnonzero(shapely.intersects(self._seams[n], sheet.near)).tolist()
         return touches
 
-    def _bends(self, n: int, here: Sheet, there: Sheet) -> Numbers:
+    def _bends_of(self, n: int, here: Sheet, there: Sheet) -> Bends:
+        """Where a path can bend at a seam."""
+        key = n, here, there
+        if key not in self._bends_at:
+            places = self._beside_seam(n, here, there)
+            stands = shapely.contains_xy(here.free, places)
+            self._bends_at[key] = Bends(len(places) // 2, places[stands])
+        return self._bends_at[key]
+
+    def _beside_seam(self, n: int, here: Sheet, there: Sheet) -> Numbers:
         """(places, 2) to both sides of a seam where it is open, m."""
         found: list[Numbers] = []
         both = shapely.intersection(here.all_near, there.all_near)
