@@ -45,9 +45,9 @@ def started(folder: Path, count: int) -> tuple[subprocess.Popen[bytes], Cluster]
 
 @pytest.fixture(scope="module")
 def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
-    scheduler, there = started(tmp_path_factory.mktemp("cluster"), 3)
+    scheduler, there = started(tmp_path_factory.mktemp("cluster"), 2)
     until = time.monotonic() + 60.0
-    while many.threads_of(there.address) < 3:
+    while many.threads_of(there.address) < 2:
         assert time.monotonic() < until
     yield there
     for process in (*there.workers, scheduler):
@@ -86,16 +86,15 @@ def test_a_sweep_of_which_workers_are_killed_is_the_table_of_one_process(
     killed = []
 
     def kill_some(done: int, _: int) -> None:
-        for n, limit in enumerate((1, 100)):
-            if done >= limit and n not in killed:
-                killed.append(n)
-                cluster.workers[n].kill()
+        if done and not killed:
+            killed.append(0)
+            cluster.workers[0].kill()
 
     def sweep(name: str, **how: object) -> bytes:
         made = snelk.sweep(
             scenario,
             vary={KEY: (0.2, 3.0)},
-            samples=300,
+            samples=150,
             out=tmp_path / name,
             **how,  # type: ignore[arg-type]
         )
@@ -117,13 +116,13 @@ def test_a_sweep_of_which_workers_are_killed_is_the_table_of_one_process(
     assert min(forgotten) > 1
     kill: Progress = kill_some
     there = sweep("there.parquet", cluster=cluster.address, progress=kill)
-    assert killed == [0, 1]
+    assert killed == [0]
     assert there == kept == sweep("alone.parquet", jobs=1)
     assert many.threads_of(cluster.address) == 1
 
     # It is also those bytes where the batches have other sizes, and where it was stopped before.
     def stop(done: int, _: int) -> None:
-        if done >= 125:
+        if done >= 75:
             raise KeyboardInterrupt
 
     with pytest.raises(KeyboardInterrupt):

@@ -319,11 +319,11 @@ def test_schemas_accept_what_snelk_accepts_and_refuse_a_typo(folder: Path) -> No
         document = json.loads(text) if path.suffix == ".geojson" else tomllib.loads(text)
         found = schema(name)
         jsonschema.Draft202012Validator.check_schema(found)
-        jsonschema.validate(document, found)
+        checked = jsonschema.Draft202012Validator(found)
+        checked.validate(document)
         broken = text.replace("top", "topp").replace("fov_whole", "fov").replace("dt =", "td =")
         document = json.loads(broken) if path.suffix == ".geojson" else tomllib.loads(broken)
-        with pytest.raises(jsonschema.ValidationError):
-            jsonschema.validate(document, found)
+        assert not checked.is_valid(document)
 
 
 def test_nearest_names() -> None:

@@ -72,7 +72,7 @@ def test_what_a_game_changes_comes_back_and_nothing_else(path: Path, units: dict
     ]
     assert len(numbers) > 700
     taken = 0
-    for place, value in rnd.sample(numbers, 25):
+    for place, value in rnd.sample(numbers, 16):
         changed = json.loads(json.dumps(whole))
         here = changed
         for part in place[:-1]:
@@ -90,7 +90,7 @@ def test_what_a_game_changes_comes_back_and_nothing_else(path: Path, units: dict
             continue
         taken += 1
         assert same(exported(other, units), changed), place
-    assert taken > 15
+    assert taken > 9
 
 
 def test_players_and_groups_are_exported_as_written_and_come_back() -> None:

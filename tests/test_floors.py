@@ -68,7 +68,7 @@ def test_what_holds_somebody_up_is_the_highest_floor_within_a_step() -> None:
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=40, deadline=None)
 def test_footing_is_what_geos_and_the_planes_say(seed: int) -> None:
     rng = np.random.default_rng(seed)
     floors = []

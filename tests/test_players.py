@@ -208,7 +208,7 @@ def test_knowing_the_rounds_helps(tmp_path: Path) -> None:
            "profiles.watcher.cones.front.fov_whole": 90, "profiles.watcher.cones.front.range": 6.0},
     )  # fmt: skip
     through = {
-        (care, knows): snelk.players(scenario, to="exit", count=8, care=care, knows=knows)
+        (care, knows): snelk.players(scenario, to="exit", count=6, care=care, knows=knows)
         for care, knows in ((0.0, 1.0), (1.0, 0.0), (1.0, 1.0))
     }
     unnoticed = {key: (each.table.outcome == "unnoticed").mean() for key, each in through.items()}

@@ -468,13 +468,13 @@ def test_a_tree_of_many_triangles_answers_as_each_of_them_does(far: float, unit:
     flat = rng.uniform((0, 0, 0), (SIZE, SIZE, 4), (60, 1, 3)) + rng.uniform(-2, 2, (60, 3, 3))
     flat[np.arange(60), :, np.arange(60) % 3] = flat[np.arange(60), :1, np.arange(60) % 3]
     triangles = np.concatenate([hill, cubes, flat]) * unit + off
-    start, end = samples.random_rays(rng, 6000, SIZE)
+    start, end = samples.random_rays(rng, 3000, SIZE)
     start[:500], end[:500] = np.round(start[:500]), np.round(end[:500])
     axis = rng.integers(0, 3, 250)
     end[:250] = start[:250]
     end[np.arange(250), axis] += rng.choice([-6.0, 6.0], 250)
     start, end = start * unit + off, end * unit + off
-    back = 10.0 ** rng.uniform(0, 6, (5000, 1))  # most come from far off
+    back = 10.0 ** rng.uniform(0, 6, (2000, 1))  # most come from far off
     start[1000:] = end[1000:] + (start[1000:] - end[1000:]) * back
     none, walls = np.zeros((0, 6)), np.arange(len(triangles), dtype=np.int32)
     through = np.where(walls % 4 == 0, 0.5, 0.0)
@@ -498,8 +498,8 @@ def test_a_tree_of_many_triangles_answers_as_each_of_them_does(far: float, unit:
     np.testing.assert_array_equal(at[known], places[known])
     shares = np.where(stopped, 0.0, np.prod([own[0] for own in alone], axis=0))
     np.testing.assert_allclose(share, shares, rtol=1e-12)
-    assert 1000 < stopped.sum() < 5900
-    for n in range(1000, 6000, 80):  # told by other means, but for what is as good as at an edge
+    assert 500 < stopped.sum() < 2900
+    for n in range(1000, 3000, 80):  # told by other means, but for what is as good as at an edge
         middle, wide = triangles.mean(axis=1, keepdims=True), np.array([1.0 - 1e-4, 1.0 + 1e-4])
         fewest, most = (
             [

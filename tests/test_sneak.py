@@ -252,7 +252,7 @@ def corridor(folder: Path, look: str = "sweep") -> snelk.Scenario:
 
 
 def test_a_gap_in_time_is_found_and_who_closes_it_is_told(tmp_path: Path) -> None:
-    found = snelk.sneak(corridor(tmp_path / "open"), to="gate", cell=1.2)
+    found = snelk.sneak(corridor(tmp_path / "open"), to="gate", cell=1.5)
     last = found.passages[-1]
     assert (last.highest, last.holds, last.agent) == (0.0, True, None)
     assert last.arrives > 12.0 / 4.0  # at a run it would be there
@@ -376,7 +376,7 @@ def test_it_comes_to_the_same_on_one_core_and_in_parts(
 
 def test_the_command_finds_a_way_past_the_croft(tmp_path: Path) -> None:
     night = snelk.croft() / "night.toml"
-    words = ["--to", "coop-door-north", "--ignore", "owl", "--ignore", "scarecrow", "--cell", "3.5"]
+    words = ["--to", "coop-door-north", "--ignore", "owl", "--ignore", "scarecrow", "--cell", "4.5"]
     said = command("sneak", night, *words, "--out", "sneak", cwd=tmp_path)
     assert "holds" in said
     assert "reacts owl at" in said

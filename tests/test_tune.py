@@ -510,7 +510,7 @@ def test_a_search_that_nobody_waits_for_ends_in_order(
     asked = {"what": "sweep", "changes": {"clock.end": 60_000.0}, "move": moved}
     told: SimpleQueue[dict[str, Any]] = SimpleQueue()
     search = Search(str(bench.path), bench.overrides, bench.stamps, asked, told.put)
-    time.sleep(3.0)  # in the midst of work that takes much longer than a stopped search may
+    time.sleep(1.5)  # in the midst of work that takes much longer than a stopped search may
     search.stop()
     assert search.wait() == 0  # not by force, which leaves what is shared between processes behind
     assert not search.runs

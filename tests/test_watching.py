@@ -101,7 +101,7 @@ def test_every_piece_says_what_the_record_says(
     monkeypatch.setattr("snelk.runs.tables.MOST_PAIRS", most)
     folder, rnd = tmp_path / "game", random.Random(seed)
     with snelk.Live(getattr(snelk, path)() / "night.toml", record=folder) as live:
-        play(live, seed, 8.0)
+        play(live, seed, 6.0)
     run, packer = snelk.run(folder / "scenario.toml"), Packer()
     whole = Gathered(run, packer, "a")
     told = unpacked(b"".join(packer._pieces), packer.index)

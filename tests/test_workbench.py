@@ -257,7 +257,7 @@ def test_the_number_that_kept_a_state_turns_it(night: snelk.Run) -> None:
     for agent in ("scarecrow", "dog", "farmer", "hen-1"):
         ladder = night.setup.profile_of(agent).ladder
         assert ladder is not None
-        for t in night.times[::19].tolist():
+        for t in night.times[::38].tolist():
             found, now = turnings(night, agent, t), night.why_state(agent, at=t)
             if 0.0 < t - now.since < ladder.states[now.state].least - 0.11:  # it cannot leave yet
                 held += 1
