@@ -84,7 +84,11 @@ def test_wrong_words_are_told_in_a_line_with_what_is_meant(demo: tuple[Path, str
         (["why"], "why: missing argument 'RUN'; see snelk why --help"),
         (["run", "--sett", "x"], 'run: no such option (given: "--sett"); did you mean "--set"?'),
         (["why", run, "dog", "--at", "soon"], 'number (given: "soon"); see snelk why --help'),
-        (["why", run, "dog", "--at=soon"], "error: snelk why: invalid value for '--at': "),
+        (
+            ["why", run, "dog", "--at=soon"],
+            'error: snelk why: --at: must be a number (given: "soon")',
+        ),
+        (["fit", run, "--budget", "2.5"], "error: snelk fit: --budget: must be a whole number"),
         (["plot", "map", run, "--out"], "plot map: option '--out' requires an argument; see snelk"),
         (["events", run, "dog"], "unexpected extra argument(s) (dog); see snelk events --help"),
         (["--versoin"], 'snelk: no such option (given: "--versoin"); did you mean "--version"?'),

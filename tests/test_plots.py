@@ -286,6 +286,19 @@ def test_many_lanes_make_the_figure_taller(tmp_path: Path) -> None:
     assert len(drawn.lanes) == 31
 
 
+def test_a_run_of_one_moment_is_drawn_as_such(night: snelk.Run) -> None:
+    short = snelk.run(snelk.croft() / "night.toml", overrides={"clock.end": 0.0})
+    for drawn in (
+        snelk.plot_timeline(short),
+        snelk.plot_compare(snelk.compare(short, short)),
+        snelk.plot_meter(short, "owl", "fox"),
+    ):
+        ax = drawn.axes[0] if isinstance(drawn.axes, list) else drawn.axes
+        assert ax.get_xlim() == (-0.5, 0.5)
+        assert "only one moment, 0 s: see the map of it" in [each.get_text() for each in ax.texts]
+    assert snelk.plot_timeline(night).axes.get_xlim() == (0.0, 90.0)
+
+
 def luminance(colour: str) -> float:
     red, green, blue = (int(colour[n : n + 2], 16) / 255 for n in (1, 3, 5))
     return 0.2126 * red**2.2 + 0.7152 * green**2.2 + 0.0722 * blue**2.2

@@ -157,6 +157,10 @@ def run() -> None:
     sys.exit(code)
 
 
+NUMBERS = {"number": "must be a number", "integer": "must be a whole number"}
+"""What is said of a value that is none, by how the library calls it that reads the words."""
+
+
 def _problem(error: typer.TyperException, words: Sequence[str]) -> InputError:
     """What is wrong with the words behind a command."""
     context: Any = getattr(error, "ctx", None)
@@ -173,5 +177,11 @@ def _problem(error: typer.TyperException, words: Sequence[str]) -> InputError:
         name for name in getattr(getattr(error, "param", None), "opts", ()) if name[0] == "-"
     ]
     pairs = (*(each.split("=", 1) for each in words if "=" in each), *pairwise(words))
-    given = next((f'"{value}"' for name, value in pairs if name in options), "")
-    return InputError.of(command, "", given, rule[:1].lower() + rule[1:], f"see {command} --help")
+    name, value = next(((name, value) for name, value in pairs if name in options), ("", ""))
+    place = ""
+    for kind, plain in NUMBERS.items():
+        if f"Input should be a valid {kind}" in rule:
+            place, rule = name, plain
+    given = f'"{value}"' if name else ""
+    help_ = f"see {command} --help"
+    return InputError.of(command, place, given, rule[:1].lower() + rule[1:], help_)

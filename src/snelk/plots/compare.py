@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from snelk.errors import one_of
 from snelk.plots.appearance import BLUE, FAINT, INK, VERMILION, agent_colours, rank_shade
-from snelk.plots.style import SIZE, Drawing, new_figure
+from snelk.plots.style import SIZE, Drawing, new_figure, show_times
 from snelk.runs.dense import look_ticks
 
 if TYPE_CHECKING:
@@ -116,7 +116,7 @@ def plot_compare(
             artists.first_differences[agent] = first_differences[agent].t
             ax.plot(first_differences[agent].t, row, "D", ms=6, color=VERMILION, mec="white",
                     zorder=6, clip_on=False)  # fmt: skip
-    ax.set_xlim(first, last)
+    show_times(ax, first, last)
     ax.set_ylim(len(rows) - 0.5, -0.5)
     ax.set_yticks(range(len(rows)), rows, fontsize=10)
     ax.tick_params(axis="y", length=0, pad=18)

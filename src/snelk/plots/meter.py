@@ -14,7 +14,7 @@ from matplotlib.patches import Patch
 from snelk.errors import InputError
 from snelk.mind.meter import FACTORS
 from snelk.plots.appearance import BLUE, FAINT, GREEN, INK, NOISE, ORANGE, PURPLE, SKY, VERMILION
-from snelk.plots.style import Drawing, room_for_panels
+from snelk.plots.style import Drawing, room_for_panels, show_times
 from snelk.runs.dense import meters_of
 
 if TYPE_CHECKING:
@@ -150,7 +150,7 @@ def plot_meter(run: Run, agent: str, target: str, *, ax: Axes | None = None) -> 
         label.set_parse_math(False)
     ax.grid(axis="x", color="#dddddd", lw=0.6)
     for axes in (ax, below):
-        axes.set_xlim(t[0], t[-1])
+        show_times(axes, t[0], t[-1])
         axes.tick_params(colors=INK)
         for spine in axes.spines.values():
             spine.set_color(FAINT)

@@ -13,7 +13,7 @@ from matplotlib.patches import Patch, Rectangle
 
 from snelk.errors import InputError
 from snelk.plots.appearance import BLUE, FAINT, GAME, INK, VERMILION, agent_colours, rank_shade
-from snelk.plots.style import SIZE, Drawing, new_figure
+from snelk.plots.style import SIZE, Drawing, new_figure, show_times
 from snelk.tuning.sensed import HEARING, sensed_in
 
 if TYPE_CHECKING:
@@ -213,7 +213,7 @@ def _draw_states(
 
 def _finish(ax: Axes, run: Run, lanes: tuple[tuple[str, str, str], ...], parity: Parity) -> None:
     colours = agent_colours(run.agents)
-    ax.set_xlim(float(run.times[0]), float(run.times[-1]))
+    show_times(ax, float(run.times[0]), float(run.times[-1]))
     ax.set_ylim(len(lanes) - 0.4, -0.6)
     ax.set_yticks(range(len(lanes)), [_label(lane) for lane in lanes], fontsize=9)
     for label, lane in zip(ax.get_yticklabels(), lanes, strict=True):

@@ -12,7 +12,7 @@ from snelk.errors import InputError, one_of
 from snelk.level.level import Level
 from snelk.plots.appearance import AGENT_COLOURS, FAINT, INK, VERMILION, agent_colours
 from snelk.plots.ground import draw_level, frame_level
-from snelk.plots.style import Drawing, room_for_panels
+from snelk.plots.style import Drawing, room_for_panels, show_times
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -165,7 +165,7 @@ def _draw_meters(artists: SneakArtists, found: Passages, passage: Passage, shown
         said = reaction.t
         ax.text(reaction.t, 1.03, f" {reaction.agent}", fontsize=8, color=INK, va="bottom",
                 rotation=25).set_parse_math(False)  # fmt: skip
-    ax.set_xlim(passage.begins, max(passage.arrives, passage.begins + 1e-6))
+    show_times(ax, passage.begins, passage.arrives)
     ax.set_ylim(0.0, 1.02)
     ax.set_ylabel("meter, 0 to 1", fontsize=9.5, color=INK)
     ax.set_xlabel("s", fontsize=9.5, color=INK)

@@ -51,6 +51,17 @@ def new_figure(title: str, *, size: tuple[float, float] = SIZE) -> tuple[Figure,
     return figure, axes
 
 
+def show_times(axes: Axes, first: float, last: float) -> None:
+    """Let an axis go from the first time to the last, s; of a moment alone that is said."""
+    room = 0.0 if last > first else 0.5
+    axes.set_xlim(first - room, last + room)
+    if room:
+        axes.text(
+            0.5, 0.95, f"only one moment, {first:g} s: see the map of it", ha="center", va="top",
+            color=INK, transform=axes.transAxes,
+        )  # fmt: skip
+
+
 def room_for_panels(title: str, ax: Axes | None) -> Figure | SubFigure:
     """Where several panels are drawn: a figure of their own, or in the place of an axis."""
     if ax is None:

@@ -22,7 +22,7 @@ from snelk.plots.appearance import (
     agent_colours,
     rank_shade,
 )
-from snelk.plots.style import SIZE, Drawing, new_figure
+from snelk.plots.style import SIZE, Drawing, new_figure, show_times
 from snelk.runs.dense import meters_of
 from snelk.runs.ladders import reactions
 from snelk.runs.spans import REASONS, Span, spans_of, story_of
@@ -169,7 +169,7 @@ def plot_timeline(
             halo = [patheffects.withStroke(linewidth=3.0, foreground="white", alpha=0.9)]
             (line,) = ax.plot(meter["t"], height, color=INK, lw=1.3, path_effects=halo, zorder=3)
             artists.meters[agent, target] = line
-    ax.set_xlim(first, last)
+    show_times(ax, first, last)
     ax.set_ylim(len(rows) - 0.5, -0.5)
     ax.set_yticks(range(len(rows)), list(rows), fontsize=10)
     for label, text in zip(ax.get_yticklabels(), rows, strict=True):
