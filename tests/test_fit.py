@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 import json
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +16,7 @@ from test_expectations import FACTS
 
 import snelk
 from snelk.config.writing import rewritten, with_value, write_back
+from snelk.tuning.trials import UNMET, Trials
 
 CONE = "profiles.watcher.cones.front"
 METER = "profiles.watcher.meter"
@@ -115,6 +117,15 @@ def goals_of(scenario: snelk.Scenario) -> tuple[Any, ...]:
     return snelk.fit(scenario, move={"cast.guest.z": [0.0]}, jobs=1).goals
 
 
+def test_what_counts_as_no_worse_is_a_hundredth_more() -> None:
+    as_good = partial(Trials.as_good, None)  # type: ignore[arg-type]
+    for unmet in (0.0, UNMET):  # with expectations met, and not
+        assert as_good(unmet) == pytest.approx(unmet + 1e-9, abs=1e-12 if not unmet else 1e-6)
+        for loss in (0.3, 7.0):
+            assert as_good(unmet + loss) == pytest.approx(unmet + 1.01 * loss, rel=1e-12)
+    assert as_good(-7.0) == pytest.approx(-6.93)
+
+
 def test_an_impossible_set_is_named(tmp_path: Path) -> None:
     scenario = walk_towards(tmp_path).changed(
         {
@@ -124,8 +135,14 @@ def test_an_impossible_set_is_named(tmp_path: Path) -> None:
             "wish.easy": {"measure": "guard.guest.caught", "toward": 0.0},
         }
     )
-    found = snelk.fit(scenario, move={f"{CONE}.range": (5.0, 14.0)}, budget=150, jobs=1)
+    told: list[tuple[int, int]] = []
+    found = snelk.fit(
+        scenario, move={f"{CONE}.range": (5.0, 14.0)}, budget=150, jobs=1,
+        progress=lambda *each: told.append(each),
+    )  # fmt: skip
     assert not found.met
+    assert told == sorted(told)
+    assert (told[0][0] > 0, told[-1]) == (True, (150, 150))
     goals = {goal.name: goal for goal in found.goals}
     assert goals["wish.easy"].met
     assert not goals["wish.never"].met

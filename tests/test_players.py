@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pandas as pd
 import pytest
 import scenes
 import shapely
@@ -79,6 +81,49 @@ def test_a_player_comes_to_what_the_tables_of_its_run_say(many: snelk.Players) -
                 b - a for a, b, k in zip(stays.t, ends, stays.kind, strict=True) if k == kind
             )
             assert total == pytest.approx(spent, abs=1e-6)
+
+
+def test_shares_and_who_noticed_are_those_of_the_table(many: snelk.Players) -> None:
+    rows = pd.DataFrame(
+        [
+            (0.0, "too late", "dog", "dog", 4.0, np.nan, 2.0),
+            (0.333, "unnoticed", None, None, np.nan, 40.0, 0.0),
+            (1 / 3, "too late", "bell", "dog", 6.0, np.nan, 0.0),
+            (0.6, "warned", "dog", None, np.nan, 60.0, 1.0),
+            (2 / 3, "not there", "bell", None, np.nan, np.nan, 5.0),
+            (1.0, "warned", "owl", None, np.nan, 50.0, 0.0),
+        ],
+        columns=["care", "outcome", "warned_by", "too_late_by", "too_late_x", "through_at", "hides"],
+    )  # fmt: skip
+    rows["warned_x"], rows["warned_y"], rows["too_late_y"] = range(6), range(0, 12, 2), 3.0
+    rows["hidden_for"], rows["waited_for"] = 2.0 * rows.hides, 3.0 * rows.hides
+    found = replace(many, table=rows)
+    assert found.through == 0.5
+    shares = found.shares.set_index("care")
+    assert shares.players.to_dict() == {"reckless": 2, "medium": 2, "careful": 2, "all": 6}
+    for care, part in (
+        ("reckless", rows[:2]),
+        ("medium", rows[2:4]),
+        ("careful", rows[4:]),
+        ("all", rows),
+    ):
+        row = shares.loc[care]
+        for outcome in ("unnoticed", "warned", "too late", "not there"):
+            assert row[outcome] == (part.outcome == outcome).mean()
+        assert (row.hides, row.hidden_for, row.waited_for) == tuple(
+            part.hides.mean() * n for n in (1, 2, 3)
+        )
+    assert shares.seconds.to_dict() == {
+        "reckless": 40.0,
+        "medium": 60.0,
+        "careful": 50.0,
+        "all": 50.0,
+    }
+    assert found.noticers.to_dict(orient="records") == [
+        {"agent": "dog", "warned_first": 2, "too_late": 2, "where": (5.0, 3.0)},
+        {"agent": "bell", "warned_first": 2, "too_late": 0, "where": (3.0, 6.0)},
+        {"agent": "owl", "warned_first": 1, "too_late": 0, "where": (5.0, 10.0)},
+    ]
 
 
 def test_players_are_the_same_alone_in_batches_and_in_processes(many: snelk.Players) -> None:

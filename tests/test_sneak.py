@@ -308,12 +308,15 @@ def test_doors_open_for_who_may_are_seen_through_and_heard(
         numbers: dict[str, Any] = {
             "cast.guard.at": [9, 2.5], "cast.guard.facing": 205, "noise_kinds": {"creak": {"reach": 9.0}},
             "doors": {"door": rules if shuts is None else {**rules, "shuts": shuts}},
-            "profiles.watcher.cones": {"front": {"fov_whole": 100, "range": 9.0}},
+            # Who looks through the door afterwards, if it still stands open.
+            "cast.porter": {"team": "home", "profile": "watcher", "at": [0, 3], "facing": -37},
+            "profiles.watcher.cones": {"front": {"fov_whole": 100, "range": 12.0}},
             "profiles.watcher.meter": {"fill_time": 9.0, "noise_gain": 0.4, "drain_time": 30.0},
             "cast.guest.profile": "lodger",
             "cast.guest.at": [0, 0],
         }  # fmt: skip
-        kinds = scenes.GUARD + '\n[profiles.lodger]\nbody = "post"\n'
+        kinds = scenes.GUARD + '\n[profiles.lodger]\nbody = "broad"\n'
+        kinds += "[bodies.broad]\nstanding = 1.8\neyes = 0.9\nradius = 0.55\n"
         return scenes.scene(
             folder, *walls, states={"stand": {}}, end=8.0, more=numbers, profiles=kinds
         )
@@ -329,6 +332,7 @@ def test_doors_open_for_who_may_are_seen_through_and_heard(
         heard = events[(events.kind == "heard") & (events.agent == "guard")]
         assert heard.t.iloc[0] == pytest.approx(opened.t.iloc[0] + 0.1)
         assert passage.promised["guard"] >= 0.4 * 0.3  # so loud is a creak at most 6 m off
+        assert passage.promised == pytest.approx(passage.replayed, abs=1e-9)
     with pytest.raises(snelk.InputError, match="cannot be reached on foot"):
         snelk.sneak(house(tmp_path / "not", ["guard"]), to=(9, -3), cell=1.0)
 

@@ -234,6 +234,8 @@ class Play(Activity):
         points) who can come so near until then, and is asked; it is found out if it is not given.
         """
         found = np.full(len(places), -1, dtype=np.int64)
+        if near is not None and not near.any():
+            return found
         me, world = self.me, self.me.world
         reach, p = self._reach_of(), self._row
         if near is None:
