@@ -292,7 +292,12 @@ def test_searches_are_compared(demo: tuple[Path, str]) -> None:
     ended = rows[rows.what == "ended"]
     result = next(r for r in data["runs"] if (r["method"], r["seed"]) == ("nearby", 1))
     assert result["outcomes"][: len(ended)] == list(ended.outcome)
-    assert result["found"] == (ended.outcome == "found").sum()
+    assert result["found"] == (ended.outcome == "found").sum() == 1
+    first, second = (each for _, each in rows.groupby("search"))  # which the run's end cuts off
+    took = first.t.iloc[-1] - first.t.iloc[0]
+    assert (first.outcome.iloc[-1], result["until_found"]) == ("found", pytest.approx(took))
+    assert result["seconds"] == pytest.approx(took + alone.times[-1] - second.t.iloc[0])
+    assert result["walked"] == pytest.approx(first.walked.iloc[-1] + second.walked.iloc[-1])
     text = command(*words[:-1], 1, cwd=folder)
     assert re.search(r"likelihood +\d of \d +\d+\.\d\d s +\d+ +\d+\.\d\d s +\d+\.\d m", text)
     assert "has no alert state that searches" in command(
