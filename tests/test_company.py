@@ -253,6 +253,7 @@ def test_so_many_stay_at_their_posts(
     stays = run.events[(run.events.kind == "stays") & (run.events.t < 5.0)]
     assert set(stays.agent) == there - goes
     assert len(stays) == len(there - goes)  # once, not at each tick
+    assert set(stays.target) <= {"guest"}  # about whom they would have gone
     if group.get("stays") == 1 and not more:
         assert stays.text.iloc[0] == "second stays at its post (on guard)"
         # At the second noise the posts are still held by somebody else than before, or by it.
@@ -357,6 +358,22 @@ def test_who_cannot_make_room_is_given_all_of_it(tmp_path: Path) -> None:
         poses = snelk.run(scenario).poses.set_index(["id", "t"])
         assert set(poses.loc[name].x) == {0.2}, name
         assert poses.loc["guard"].x.loc[0.8] == pytest.approx(-0.6), name  # at once
+
+
+def test_room_is_made_for_who_is_there_only(tmp_path: Path) -> None:
+    more: dict[str, Any] = {
+        "profiles.watcher.cones": {}, "cast.guard.at": [0.0, 0.0], "cast.guard.absent": True,
+        "cast.other": {"team": "home", "profile": "watcher", "at": [0.2, 0.0]},
+        "groups.g": {"members": ["guard", "other"], "apart": 0.8},
+        "effect": [{"t": 0.5, "of": "guard", "spawns": True},
+                   {"t": 1.0, "of": "guard", "removes": True}],
+    }  # fmt: skip
+    states = {"standing": {"stand": {}}}
+    poses = snelk.run(scenes.scene(tmp_path, states=states, end=1.5, more=more)).poses
+    other = poses[poses.id == "other"].set_index("t").x
+    assert set(other[:0.45]) == {0.2}
+    assert other[0.8] == pytest.approx(0.5)
+    assert set(other[1.0:]) == {other[0.8]}
 
 
 def test_who_is_on_a_link_is_not_pushed_off_it(tmp_path: Path) -> None:
