@@ -47,7 +47,7 @@ TESTS = {
     "body/seeker.py": "search ends",
     "body/streams.py": "loops",
     "body/tending.py": "clues doors ends moving company smell games",
-    "body/thinking.py": "moving going ends outcomes",
+    "body/thinking.py": "moving going ends outcomes company players",
     "body/timing.py": "loops",
     "body/turning.py": "going",
     "body/upkeep.py": "doors light",

@@ -45,6 +45,8 @@ def test_who_is_no_agent_is_spawned_where_and_facing_as_is_written(tmp_path: Pat
     assert list(rows.index[rows.present]) == there
     after = rows.loc[0.6:, ["x", "y", "heading_deg"]].to_numpy()
     np.testing.assert_allclose(after, np.tile([3.0, 4.0, 60.0], (15, 1)))
+    told = run.table("effects")[["t", "who", "before", "value"]]
+    assert told.round(6).to_numpy().tolist() == [[0.2, "guest", 1.0, 0.0], [0.5, "guest", 0.0, 1.0]]
 
 
 def test_attributes_change_by_change_state_catch_and_scenario_and_are_asked_for(

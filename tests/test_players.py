@@ -307,6 +307,52 @@ def test_who_minds_a_danger_waits_out_of_view_and_hides_in_view(
     assert not any(each.in_view for each in there)  # where it waits, or has come to hide
 
 
+def patrolled(folder: Path, y: float, knows: float, **more: Any) -> snelk.Run:
+    """A guard walks to and fro along y, and whoever plays has much patience."""
+    line = shapely.LineString([(17, y), (2, y)])
+    looks = {
+        "cast.guard.route": "round", "cast.guard.at": [17.0, y], "cast.guard.facing": 180.0,
+        "profiles.watcher.cones.front": {"fov_whole": 90, "range": 6.0},
+        "profiles.watcher.meter": {"fill_time": 1000.0},
+        "cast.guest.play": {"to": "exit", "care": 1.0, "knows": knows, "delay": 0.0, "patience": 60.0},
+    }  # fmt: skip
+    states = {"round": {"patrol": {"order": "back_and_forth"}}}
+    route = scenes.feature("route", "round", line)
+    return snelk.run(field(folder, route, states=states, end=10.0, **{**looks, **more}))
+
+
+def test_who_waits_leaves_before_somebody_looks_there(tmp_path: Path) -> None:
+    keeper = {
+        "like": "watcher", "ladder": {"states": {"standing": {"stand": {}}}},
+        "cones": {"front": {"fov_whole": 40, "range": 12.0}},
+    }  # fmt: skip
+    stands = {"team": "home", "profile": "keeper", "at": [10.0, 11.0], "facing": -90.0}
+    run = patrolled(tmp_path, 2.0, 1.0, **{"profiles.keeper": keeper, "cast.keeper": stands})
+    own = run.events[run.events.agent == "guest"]
+    assert list(zip(own.kind, own.target, strict=True))[:2] == [
+        ("waits", "keeper"),
+        ("hides", "guard"),
+    ]
+    # From 5.47 m on, in the cone's corner, the guard would see it: at 7.7 s, told 1.5 s ahead.
+    assert own.t.iloc[1] == pytest.approx((17.0 - 5.47) / 1.5 - 1.5, abs=0.45)
+    assert not run.sight[(run.sight.target == "guest")].in_view.any()
+
+
+def test_who_is_seen_where_it_hides_runs_on(tmp_path: Path) -> None:
+    run = patrolled(tmp_path, 6.0, 0.0, **{"cast.guest.at": [7.0, 6.0]})
+    sees = run.sight[
+        (run.sight.agent == "guard") & (run.sight.target == "guest")
+    ].in_view.to_numpy()
+    x, y = run.poses[run.poses.id == "guest"][["x", "y"]].to_numpy().T
+    stands = np.append(np.hypot(np.diff(x), np.diff(y)) < 1e-9, True)
+    assert sees.sum() > 40
+    seen_for = longest = 0
+    for still in sees & stands:
+        seen_for = seen_for + 1 if still else 0
+        longest = max(longest, seen_for)
+    assert longest <= 3  # it looks about every 0.3 s
+
+
 def test_the_careful_choose_ways_that_are_less_in_view(tmp_path: Path) -> None:
     looks = {
         "cast.guard.at": [10.0, 9.0], "cast.guard.facing": -90.0,

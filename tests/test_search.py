@@ -145,6 +145,9 @@ def test_likelihood_spreads_no_faster_than_the_target_and_is_all_accounted_for(s
     likelihood = Likelihood(ways, ways.part_at(start), np.append(start, 0.0), 6.0, 0.5, 0.0)
     assert likelihood.share.sum() == pytest.approx(1.0)
     assert (likelihood.share > 0).sum() == 1
+    wide = Likelihood(ways, ways.part_at(start), np.append(start, 0.0), 6.0, 0.5, 1.3)
+    near = np.hypot(*(wide.centres[:, :2] - start).T) <= 1.3
+    np.testing.assert_allclose(wide.share, near / near.sum())
     left = 1.0
     for n in range(1, 9):
         likelihood.spread(1)
