@@ -134,7 +134,7 @@ def smelt_as_told(tmp_path: Path, seed: int) -> set[str]:
     return results
 
 
-@pytest.mark.parametrize("seeds", [range(6), range(6, 12)])
+@pytest.mark.parametrize("seeds", [range(6), range(8, 14)])
 def test_a_nose_smells_what_the_rule_says_of_every_place(tmp_path: Path, seeds: range) -> None:
     results = set()
     for seed in seeds:

@@ -218,7 +218,7 @@ def test_what_is_declared_of_a_sense_answers_as_the_sense_itself_does() -> None:
         ("dog", "fox", TOUCH), ("dog", "fox", SMELL), ("dog", "goose-1", SMELL),
         ("bell", "fox", ZONE), ("bell", "gander", ZONE), ("dog", "gander", TOUCH),
     ):  # fmt: skip
-        for at in range(0, 90, 15):
+        for at in range(0, 90, 9):
             own = night.why(agent, target, at=at).sense(sense.name)
             tick = night.tick_at(at)
             told = explain_declared(night, moment_of(night, agent, target, at), sense, tick)
