@@ -322,6 +322,23 @@ def test_a_share_of_the_seeds_is_enough() -> None:
         ({"measure": {"of": "length", "at_least": 3, "at_most": 2}}, "must not be above at_most"),
         ({"agent": "guard", "stay": {"state": "calm"}}, 'did you mean "stays"'),
         ({"agent": "guard", "stays": {"state": "calm"}, "seeds": 0}, "must be at least 1"),
+        ({"agent": "guard", "notices": {"target": "guest", "within": 2.0}}, "moment to count from"),
+        ({"agent": "guard", "notices": {"target": "guest", "since": {}}}, "exactly one moment"),
+        (
+            {"agent": "guard", "notices": {"target": "guest", "since": {"noise": "bel"}}},
+            r'no such kind of noise \(given: "bel"\)',
+        ),
+        (
+            {"agent": "guard", "notices": {"target": "guest", "since": {"state": "clam"}}},
+            r'no such alert state of guard \(given: "clam"\); did you mean "calm"',
+        ),
+        (
+            {
+                "agent": "guard",
+                "notices": {"target": "guest", "since": {"seen": "x", "of": "gard"}},
+            },
+            r'since.of: no such agent \(given: "gard"\); did you mean "guard"',
+        ),
     ],
 )
 def test_mistakes_in_expectations_are_told(
@@ -330,6 +347,43 @@ def test_mistakes_in_expectations_are_told(
     with pytest.raises(snelk.InputError, match=error) as caught:
         scene(tmp_path, it=expect)
     assert "expect.it" in str(caught.value)
+
+
+def test_mistakes_in_wishes_limits_fairness_and_ladders_are_told_at_once() -> None:
+    toward = {"measure": "owl.fox.first_full", "toward": 1.0}
+    meter = {"target": "fox", "under": 0.5}
+    changes = {
+        "wish.both": {**toward, "want": "low"},
+        "fit.move": {
+            "light": {"low": 0.5, "high": 0.2}, "background": {"choices": []},
+            "cast.owl.awake": {"low": 0.1},
+        },
+        "fairness.owl": {"target": "fxo", "ignore": ["hwl"], "sign": "warry"},
+        "expect.blind": {"agent": "scarecrow", "meter": meter},
+        "cast.owl.state": "asleep", "cast.owl.attributes": {"speed": 1.0},
+        "effect": [{"t": 1.0, "of": "fox", "set": {"speed": 2.0}}],
+        "profiles.farmer.ladder.states.searching.search":
+            {"method": "likelihood", "radius": 900.0, "cell": 0.2},
+    }  # fmt: skip
+    with pytest.raises(snelk.InputError) as caught:
+        snelk.load(snelk.croft() / "night.toml", overrides=changes)
+    told = str(caught.value)
+    for line in (
+        "wish.both: must have one of toward and want",
+        "fit.move.light: low must be below high (given: 0.5, 0.2)",
+        "fit.move.background: must have at least one choice (given: [])",
+        'fit.move."cast.owl.awake": must have low and high, or choices',
+        "fairness.owl: is the name of an agent, too; rename it",
+        'fairness.owl.target: no such character (given: "fxo"); did you mean "fox"?',
+        'fairness.owl.ignore: no such agent (given: "hwl"); did you mean "owl"?',
+        'fairness.owl.sign: no such threshold (given: "warry")',
+        "expect.blind.meter: scarecrow has no meter; choose another agent",
+        'cast.owl.state: no such alert state (given: "asleep")',
+        "cast.owl.attributes.speed: is a built-in attribute of every character; rename it",
+        "effect[0]: is computed at every tick, and cannot be set (given: speed)",
+        "makes 63,617,251 cells, more than",
+    ):
+        assert line in told, told
 
 
 def test_a_try_that_leaves_expectations_behind_still_runs(tmp_path: Path) -> None:

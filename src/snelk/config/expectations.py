@@ -75,8 +75,6 @@ def _fairness_problems(setup: Setup, draft: Draft) -> Iterator[Problem]:
             if isinstance(value, str) and value not in thresholds:
                 fix = nearest(value, thresholds)
                 yield Problem(source, f"{place}.{key}", shown(value), "no such threshold", fix)
-            elif not isinstance(value, str) and not 0.0 <= value <= 1.0:
-                yield Problem(source, f"{place}.{key}", f"{value:g}", "must be from 0 to 1")
 
 
 def _measure_problem(setup: Setup, key: str, source: str, place: str) -> Iterator[Problem]:
