@@ -131,6 +131,26 @@ def test_hideouts_are_taken_likeliest_first_and_struck_off_when_seen_empty(tmp_p
     assert len(looked) + (rows.what == "visited").sum() == 3
 
 
+def test_where_not_all_paths_are_known_before_the_same_happens(
+    night: snelk.Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """As on a large level, of which each path is found when it is asked for."""
+
+    def runs(folder: Path) -> list[snelk.Run]:
+        return [searching(folder / way, way, end=16.0) for way in ("nearby", "hideouts")]
+
+    known = [night, *runs(tmp_path / "known")]
+    monkeypatch.setattr("snelk.level.ways.WHOLE", 0)
+    asked = [snelk.run(snelk.croft() / "night.toml"), *runs(tmp_path / "asked")]
+    for one, other in zip(known, asked, strict=True):
+        assert one.events.text.equals(other.events.text)
+        for table, columns in (("poses", ["x", "y", "z"]), ("searches", ["x", "y", "walked"])):
+            np.testing.assert_allclose(
+                one.table(table)[columns], other.table(table)[columns], atol=1e-9
+            )
+    assert min((run.searches.what == "planned").sum() for run in known) >= 3
+
+
 @given(seed=st.integers(0, 10_000))
 @settings(max_examples=20, deadline=None, phases=[Phase.generate])
 def test_likelihood_spreads_no_faster_than_the_target_and_is_all_accounted_for(seed: int) -> None:
