@@ -225,6 +225,28 @@ def test_who_is_not_in_a_log_of_stretches_was_not_sensed(night: snelk.Run, tmp_p
     assert (counts, len(heard) > 8) == ([len(early)], True)
 
 
+def test_lanes_show_what_each_has_heard_and_its_states(night: snelk.Run, tmp_path: Path) -> None:
+    heard = night.hearing[night.hearing.heard & (night.hearing.agent == "farmer")]
+    ours = heard[heard.target == "fox"].t.tolist()
+    theirs = [t for n, t in enumerate(ours) if n % 3]
+    states = night.states[night.states.agent == "dog"]
+    shown = states[:-1]  # its last transition is none of the game's
+    rows = [{"t": t, "target": "fox", "sense": "hearing", "sensed": 1} for t in theirs]
+    frame = pd.DataFrame([row | {"agent": "farmer"} for row in rows])
+    other = shown[["t", "state"]].assign(agent="dog")
+    log_path = tmp_path / "log.csv"
+    pd.concat([frame, other]).sort_values("t").to_csv(log_path, index=False)
+    log = read_log(log_path, night)
+    drawn = snelk.plot_parity(night, log, parity(night, log))
+    lane = ("farmer", "fox", "hearing")
+    assert [start for start, _ in drawn.game[lane]] == theirs
+    assert [start for start, _ in drawn.snelk[lane]] == ours
+    for found, times, last in ((drawn.snelk, states.t, 90.0), (drawn.game, shown.t, log.end)):
+        bands = found["dog", "", "state"]
+        assert [start for start, _ in bands] == pytest.approx(times.tolist())
+        assert [end for _, end in bands] == pytest.approx([*times[1:], last + 0.1])
+
+
 def test_a_log_of_a_game_is_imported_drawn_and_on_the_page(
     run: snelk.Run, tmp_path: Path, browser: Any
 ) -> None:

@@ -13,6 +13,7 @@ import scenes
 import shapely
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
+from test_floors import level_of
 
 import snelk
 from snelk.engine.throws import GRAVITY, Arc, arcs_to, points_of
@@ -129,6 +130,31 @@ def test_hideouts_are_taken_likeliest_first_and_struck_off_when_seen_empty(tmp_p
         off = math.degrees(math.atan2(row.y - places[n][1], row.x - places[n][0])) - heading[n]
         assert abs((off + 180) % 360 - 180) <= 60.0 + 1e-6
     assert len(looked) + (rows.what == "visited").sum() == 3
+
+
+@pytest.mark.parametrize("one_way", [False, True])
+def test_likelihood_climbs_links_as_far_as_they_lead(one_way: bool) -> None:
+    ends = [(1.5, 0, 2), (-0.5, 0, 0)]  # down only, if it is one way
+    level = level_of(
+        scenes.feature("floor", "yard", shapely.box(-4, -4, 0, 4), height=0.0),
+        scenes.feature("floor", "loft", shapely.box(1, -4, 5, 4), height=2.0),
+        scenes.feature("link", "rungs", shapely.LineString(ends), one_way=one_way),
+    )
+    ways = level.ways(clearance=0.2)
+    for place, leads in (((-0.6, 0.1, 0.0), not one_way), ((1.6, 0.1, 2.0), True)):
+        start = np.array(place)
+        likelihood = Likelihood(ways, ways.part_at(start), start, 7.0, 0.5, 0.0)
+        other = likelihood.centres[:, 2] != start[2]
+        assert other.any() == leads
+        for _ in range(12):
+            likelihood.spread(1)
+            assert likelihood.share.sum() == pytest.approx(1.0)
+        there = likelihood.centres[other & (likelihood.share > 0.0)]
+        assert (len(there) > 20) == leads
+        if leads:  # from the end of the link on
+            from_end = np.hypot(*(there[:, :2] - (ends[0] if start[2] == 0.0 else ends[1])[:2]).T)
+            assert from_end.min() < 0.5
+            assert from_end.max() < 0.5 * 12 * math.sqrt(2.0)
 
 
 def test_where_not_all_paths_are_known_before_the_same_happens(
