@@ -136,7 +136,7 @@ def test_hideouts_are_taken_likeliest_first_and_struck_off_when_seen_empty(tmp_p
 def test_likelihood_climbs_links_as_far_as_they_lead(one_way: bool) -> None:
     ends = [(1.5, 0, 2), (-0.5, 0, 0)]  # down only, if it is one way
     level = level_of(
-        scenes.feature("floor", "yard", shapely.box(-4, -4, 0, 4), height=0.0),
+        scenes.feature("floor", "yard", shapely.box(-4, -4, 5, 4), height=0.0),
         scenes.feature("floor", "loft", shapely.box(1, -4, 5, 4), height=2.0),
         scenes.feature("link", "rungs", shapely.LineString(ends), one_way=one_way),
     )
