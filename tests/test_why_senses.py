@@ -6,6 +6,7 @@ import math
 from collections import Counter
 from pathlib import Path
 
+import numpy as np
 import pytest
 import samples
 import shapely
@@ -238,3 +239,41 @@ def test_what_is_declared_of_a_sense_answers_as_the_sense_itself_does() -> None:
             seen[sense.name, told.result] += 1
     assert len(seen) >= 7
     assert {(sense.name, "sensed") for sense in (TOUCH, ZONE, SMELL)} <= {*seen}
+
+
+@pytest.mark.parametrize(
+    ("agent", "sense", "key"),
+    [
+        ("farmer", "hearing", "profiles.farmer.hearing.notices"),
+        ("bell", "zone", "profiles.bell.zone_sense.notices"),
+    ],
+)
+def test_who_is_of_no_interest_to_a_sense_would_be_if_its_team_were_noticed(
+    night: snelk.Run, agent: str, sense: str, key: str
+) -> None:
+    times = [t for t in np.arange(40.0, 90.0) if sensed_at(night, agent, sense, t)]
+    changes: dict[str, object] = {key: ["croft"], "expect": {}, "wish": {}}
+    path = snelk.croft() / "night.toml"
+    deaf = snelk.run(path, overrides=changes)
+    told = 0
+    for t in times:
+        answer = deaf.why(agent, "fox", at=t).sense(sense)
+        assert answer is not None
+        if answer.counterfactual is None:  # something else stands against it in this run, too
+            continue
+        assert (answer.result, answer.sensed) == ("cares", False)
+        if sense == "zone":
+            assert answer.headline.endswith(" s: of no interest")
+            assert answer.gates[-1].text == "fox is in coop doorstep"
+        assert (answer.counterfactual.key, answer.counterfactual.needs) == (key, "wild")
+        told += 1
+        setting, value = parse_override(answer.counterfactual.settable[0])
+        if told == 1:
+            changes[setting] = value
+            assert sensed_at(snelk.run(path, overrides=changes), agent, sense, t)
+    assert told >= 1
+
+
+def sensed_at(run: snelk.Run, agent: str, sense: str, t: float) -> bool:
+    answer = run.why(agent, "fox", at=t).sense(sense)
+    return answer is not None and answer.sensed

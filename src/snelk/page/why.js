@@ -196,9 +196,11 @@ function zoneAt(run, a, c, t) {
   const n = run.pair("zone", a, c, run.tickAt(t));
   if (n === undefined) return null;
   const tick = run.tickAt(t), result = run.at("zone.result", n, tick), zone = run.at("zone.zone", n, tick);
-  const where = zone >= 0 ? `is in ${run.zones[zone]}` : `is not in ${run.profile(a).watches.join(" or ")}`;
+  const gate = run.words.contact_gates.zone[result], name = run.names[c];
+  const where = result >= 0 && gate !== "inside" ? run.words.unfelt.zone[gate]
+    : zone >= 0 ? `${name} is in ${run.zones[zone]}` : `${name} is not in ${run.profile(a).watches.join(" or ")}`;
   return { sense: "zone", gates: [],
-    headline: `${run.agentNames[a]} ${result < 0 ? "senses" : "does not sense"} ${run.names[c]} at ${fixed(run.timeOf(tick), 2)} s: ${run.names[c]} ${where}` };
+    headline: `${run.agentNames[a]} ${result < 0 ? "senses" : "does not sense"} ${name} at ${fixed(run.timeOf(tick), 2)} s: ${where}` };
 }
 
 function smellAt(run, a, c, t) {

@@ -6,6 +6,7 @@ large casts (docs/tables.md). They are rebuilt here, and nowhere else.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
@@ -175,6 +176,8 @@ def contacts_of(run: Record, agent: str, target: str, sense: str) -> Rows:
     changed: dict[str, Values | Words] = {"sense": Words.alike(sense, count)}
     if len(rows) == 0:  # it never notices that team
         changed["result"] = Words(np.where(there, 0, 1), ("cares", "present"))
+        if sense == "zone" and profile.zone_sense is not None:
+            changed["zone"] = _zones_of(run, target, profile.zone_sense.zones, there)
     else:
         last = np.searchsorted(at, np.arange(count), side="right") - 1
         for name in ("result", "wall", "zone"):
@@ -191,6 +194,15 @@ def contacts_of(run: Record, agent: str, target: str, sense: str) -> Rows:
             "distance_margin": limit - distance,
         }
     return every.changed(**changed)
+
+
+def _zones_of(run: Record, target: str, zones: Sequence[str], there: NDArray[np.bool_]) -> Words:
+    """(ticks,) the zone that somebody is in, the first of the level if several; empty for none."""
+    known = tuple(zone.name for zone, _ in run.level.data.zones if zone.name in zones)
+    (at,), codes = _columns(run, target), np.full(len(there), -1)
+    for n in reversed(range(len(known))):
+        codes[there & run.level.within(known[n], at["x"], at["y"], at["z"])] = n
+    return Words(codes, known)
 
 
 def _every_tick(run: Record, rows: Rows, at: Ticks, agent: str, target: str) -> Rows:

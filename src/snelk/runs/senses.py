@@ -345,7 +345,8 @@ def _zone(run: Record, moment: Moment, sense: ZoneSense, tick: int) -> SenseAnsw
     if [gate.name for gate in gates if gate.passed is not True] == ["cares"]:
         found.append(notice_counterfactual(run, agent, target, ("zone_sense",), "sensed"))
     verb = "senses" if result == "sensed" else "does not sense"
-    words = f"{agent} {verb} {target} at {run.times[tick]:.2f} s: {gates[-1].text}"
+    why = gates[-1].text if result in ("sensed", "inside") else ZONE.stopped(result)
+    words = f"{agent} {verb} {target} at {run.times[tick]:.2f} s: {why}"
     return _answer("zone", float(run.times[tick]), result == "sensed", result, words, gates, found)
 
 
