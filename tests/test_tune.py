@@ -448,8 +448,12 @@ def test_what_if_here_and_all_that_can_be_changed_by_hand(browser: Any, bench: B
         " area = row.querySelector('textarea'); area.value = arguments[1];"
         "area.dispatchEvent(new Event('input')); return row.dataset.key"
     )
-    browser.execute_script(text, when, "metre > 0.4")
+    # What is typed stays where it is, also if a night arrives meanwhile and all is drawn anew.
+    again = "area.focus(); area.setSelectionRange(2, 3); snelkPage.bench.rows.draw(); return"
+    browser.execute_script(text.replace("return", again), when, "metre > 0.4")
     until(browser, "document.querySelector('.condition.wrong')")
+    area = "const at = document.activeElement; return [at.value, at.selectionStart, at.isConnected]"
+    assert browser.execute_script(area) == ["metre > 0.4", 2, True]
     said = browser.execute_script("return document.querySelector('.condition.wrong').innerText")
     assert 'did you mean "meter"' in said
     condition = browser.execute_script(text, when, "meter > 0.4")

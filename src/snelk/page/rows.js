@@ -23,12 +23,13 @@ class Rows {
       ? wanted.every((word) => `${each.key} ${each.text || each.value}`.toLowerCase().includes(word)) : own(each.key)));
     const rank = ({ key }) => (key in changes ? 0 : key.includes(".cones.") ? 1 : key.includes(".hearing.") || key.includes(".touch.") ? 2 : key.includes(".meter.") ? 3 : key.includes(".memory.") ? 4 : key.startsWith("cast.") ? 5 : 6);
     const numbers = chosen(this.numbers).sort((a, b) => rank(a) - rank(b)), curves = chosen(this.curves), conditions = chosen(this.conditions);
-    const scrolled = this.box.scrollTop;
+    const scrolled = this.box.scrollTop, at = document.activeElement, typed = this.box.contains(at) && at.tagName === "TEXTAREA" ? [at.selectionStart, at.selectionEnd] : null;
     this.box.replaceChildren(...this.places(changes), ...numbers.slice(0, MOST_ROWS).map((each) => this.number(each, profile)));
     if (numbers.length > MOST_ROWS) this.box.append(make("p", `and ${numbers.length - MOST_ROWS} more: search by name`, "quiet"));
     if (curves.length) this.box.append(make("h3", "Curves: drag a point; double click adds or removes one"), ...curves.slice(0, 12).map((each) => this.curve(each, profile)));
     if (conditions.length) this.box.append(make("h3", "Conditions of alert states"), ...conditions.slice(0, 24).map((each) => this.condition(each, profile)));
     if (!numbers.length && !curves.length && !conditions.length) this.box.append(make("p", wanted.length ? "Nothing found." : `${agent} has no numbers of its own.`, "quiet"));
+    if (typed && this.box.contains(at)) { at.focus({ preventScroll: true }); at.setSelectionRange(...typed); }
     this.box.scrollTop = scrolled;
     document.getElementById("tune-undo").disabled = bench.place === 0;
     document.getElementById("tune-redo").disabled = bench.place === bench.history.length - 1;
@@ -196,21 +197,35 @@ class Rows {
   }
 
   condition(condition, profile) {
-    const { bench } = this, { key } = condition, row = make("div", "", key in bench.changes ? "condition changed" : "condition");
-    const head = make("div", "", "curve-head"), text = make("textarea");
+    const { bench } = this, { key } = condition, changed = key in bench.changes, edited = this.editing;
+    if (edited && edited.dataset.key === key && edited.stays()) {
+      edited.classList.toggle("changed", changed);
+      edited.querySelector("button").hidden = !changed;
+      return edited;
+    }
+    const row = make("div", "", changed ? "condition changed" : "condition"), head = make("div", "", "curve-head"), text = make("textarea");
     head.append(make("label", this.named(key, profile)), this.back(key));
     Object.assign(text, { value: bench.now(key), rows: Math.min(1 + Math.floor(bench.now(key).length / 44), 4), spellcheck: false });
     text.setAttribute("aria-label", `condition of ${key}`);
     row.dataset.key = key;
     row.title = key;
     let waits = null;
-    text.oninput = () => {
+    // While one types, and while what is typed is tried or wrong, all rows may be drawn anew but this.
+    row.stays = () => waits !== null || text.value === bench.now(key);
+    const enter = () => {
       clearTimeout(waits);
-      waits = setTimeout(() => { this.editing = row; bench.set(key, text.value, false); }, 250);
+      waits = null;
+      if (bench.now(key) === text.value) return;
+      this.editing = row;
+      bench.set(key, text.value, false);
+    };
+    text.oninput = () => {
+      this.editing = row;
+      clearTimeout(waits);
+      waits = setTimeout(enter, 250);
     };
     text.onchange = () => {
-      clearTimeout(waits);
-      if (bench.now(key) !== text.value) { this.editing = row; bench.set(key, text.value, false); }
+      enter();
       if (!row.classList.contains("wrong")) bench.keepSoon();
     };
     row.append(head, text, make("p", "", "fail"));
