@@ -423,6 +423,14 @@ def test_what_if_here_and_all_that_can_be_changed_by_hand(browser: Any, bench: B
     assert noise["t"] == 3.0
     heard = "document.querySelector('#tune-rows p.quiet').textContent"
     until(browser, f"{heard}.includes('heard') || {heard}.includes('nobody')")
+    # Whatever a hand is at stays when it is told anew who heard it.
+    assert browser.execute_async_script(
+        "const [done] = arguments, { bench } = snelkPage, { trials } = bench;"
+        "const input = document.querySelector('#tune-rows input'), told = trials.told.bind(trials);"
+        "trials.told = (...each) => { trials.told = told; told(...each);"
+        " setTimeout(() => done(input.isConnected && document.querySelectorAll('#tune-rows p.quiet').length === 1)); };"
+        "bench.rest();"
+    )
     browser.execute_script("snelkPage.bench.whatif.become('move')")
     key = "level.wall.hedge.0"
     x, y = browser.execute_script("return snelkPage.bench.today.get(arguments[0])", key)

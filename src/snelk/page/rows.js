@@ -24,7 +24,8 @@ class Rows {
     const rank = ({ key }) => (key in changes ? 0 : key.includes(".cones.") ? 1 : key.includes(".hearing.") || key.includes(".touch.") ? 2 : key.includes(".meter.") ? 3 : key.includes(".memory.") ? 4 : key.startsWith("cast.") ? 5 : 6);
     const numbers = chosen(this.numbers).sort((a, b) => rank(a) - rank(b)), curves = chosen(this.curves), conditions = chosen(this.conditions);
     const scrolled = this.box.scrollTop, at = document.activeElement, typed = this.box.contains(at) && at.tagName === "TEXTAREA" ? [at.selectionStart, at.selectionEnd] : null;
-    this.box.replaceChildren(...this.places(changes), ...numbers.slice(0, MOST_ROWS).map((each) => this.number(each, profile)));
+    this.placed = this.places(changes);
+    this.box.replaceChildren(...this.placed, ...numbers.slice(0, MOST_ROWS).map((each) => this.number(each, profile)));
     if (numbers.length > MOST_ROWS) this.box.append(make("p", `and ${numbers.length - MOST_ROWS} more: search by name`, "quiet"));
     if (curves.length) this.box.append(make("h3", "Curves: drag a point; double click adds or removes one"), ...curves.slice(0, 12).map((each) => this.curve(each, profile)));
     if (conditions.length) this.box.append(make("h3", "Conditions of alert states"), ...conditions.slice(0, 24).map((each) => this.condition(each, profile)));
@@ -34,6 +35,13 @@ class Rows {
     document.getElementById("tune-undo").disabled = bench.place === 0;
     document.getElementById("tune-redo").disabled = bench.place === bench.history.length - 1;
     for (const id of ["tune-write", "tune-reset"]) document.getElementById(id).disabled = !Object.keys(changes).length;
+  }
+
+  // Who heard a noise is known; what a hand is at stays as it is.
+  drawPlaces() {
+    for (const row of this.placed) row.remove();
+    this.placed = this.places(this.bench.changes);
+    this.box.prepend(...this.placed);
   }
 
   named(key, profile) { return key.replace(`profiles.${profile}.`, "").replace("cones.", "").replace("ladder.", "").replace("transitions.", "").replace(/\.when$/, ""); }

@@ -237,7 +237,7 @@ class Bench {
     } else {
       this.tellNews(message);
       this.trials.told(message, run);
-      if (this.changes["+noise"]) this.rows.draw();
+      if (this.changes["+noise"]) this.rows.drawPlaces();
       document.body.dataset.tried = String(message.n);
     }
     if (message.n === this.asked) this.rows.wrong("");
