@@ -322,6 +322,24 @@ def test_what_a_game_remembers_has_doors_and_lights_as_they_were(tmp_path: Path)
     assert len(seen) > 5
 
 
+def test_what_was_taken_back_is_not_in_the_record(tmp_path: Path) -> None:
+    with snelk.Live(NIGHT, record=tmp_path / "record") as live:
+        live.push("fox", x=33.0, y=19.0, heading_deg=90.0)
+        texts = [event.text for event in live.step()]
+        live.noise("crash", x=30.0, y=19.0, reach=50.0)  # which waits for the next tick
+        with contextlib.suppress(snelk.InputError), live.all_or_nothing():
+            live.noise("bang", x=20.0, y=19.0, reach=50.0)
+            live.remove("owl")
+            live.push("fxo", x=1.0, y=1.0, heading_deg=0.0)
+        for _ in range(20):
+            texts += [event.text for event in live.step()]
+    run = snelk.run(tmp_path / "record" / "scenario.toml")
+    assert texts == list(run.events.text)
+    assert len(texts) > 5
+    assert ("crash" in {*run.noises.kind}, "bang" in {*run.noises.kind}) == (True, False)
+    assert run.poses.present[run.poses.id == "owl"].all()
+
+
 def test_what_was_saved_goes_on_the_same_here_and_in_another_process(tmp_path: Path) -> None:
     live = snelk.Live(
         MILL,
