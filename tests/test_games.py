@@ -326,7 +326,7 @@ def test_what_was_taken_back_is_not_in_the_record(tmp_path: Path) -> None:
     with snelk.Live(NIGHT, record=tmp_path / "record") as live:
         live.push("fox", x=33.0, y=19.0, heading_deg=90.0)
         texts = [event.text for event in live.step()]
-        live.noise("crash", x=30.0, y=19.0, reach=50.0)  # which waits for the next tick
+        live.noise("crash", x=30.0, y=19.0, reach=50.0, by="fox")  # which waits for the next tick
         with contextlib.suppress(snelk.InputError), live.all_or_nothing():
             live.noise("bang", x=20.0, y=19.0, reach=50.0)
             live.remove("owl")
@@ -336,7 +336,12 @@ def test_what_was_taken_back_is_not_in_the_record(tmp_path: Path) -> None:
     run = snelk.run(tmp_path / "record" / "scenario.toml")
     assert texts == list(run.events.text)
     assert len(texts) > 5
-    assert ("crash" in {*run.noises.kind}, "bang" in {*run.noises.kind}) == (True, False)
+    assert ("heard fox: crash" in str(texts), "bang" in str(texts)) == (True, False)
+    assert set(run.noises.kind) == {"crash", "step"}  # also of a kind that no file names
+    assert "crash" in set(run.hearing.kind)
+    answer = run.why("goose-1", "fox", at=0.2).sense("hearing")
+    assert answer is not None
+    assert answer.headline.startswith("goose-1 heard fox at 0.10 s: crash (strength ")
     assert run.poses.present[run.poses.id == "owl"].all()
 
 

@@ -274,8 +274,10 @@ def pose_table(
 
 
 def kinds_of(simulation: Simulation, v: int, kinds: NDArray[np.integer]) -> pa.DictionaryArray:
-    """Kinds of noise by name, of one variant only."""
+    """Kinds of noise by name, of one variant only; with those that a game brought up."""
     own, words = simulation.maker.own_words[v], simulation.maker.words
+    given = (n for n, word in enumerate(words) if word not in own and (kinds == n).any())
+    own = (*own, *(words[n] for n in given))
     places = [own.index(word) if word in own else -1 for word in words]
     return words_of(np.array([*places, -1])[kinds], own)
 
