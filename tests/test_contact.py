@@ -12,6 +12,7 @@ from test_hearing import feature, level_of
 
 import snelk
 from snelk.engine.simulation import Simulation
+from snelk.runs.dense import contacts_of
 from snelk.senses.contact import SENSED
 from snelk.senses.gates import CONTACTS
 
@@ -93,6 +94,10 @@ def test_who_enters_a_watched_zone_is_sensed_from_anywhere(tmp_path: Path) -> No
         path, overrides={**changes, "profiles.watcher.zone_sense.notices": ["others"]}
     )
     assert len(other.contacts) == 0
+    # Who is not noticed is where it is all the same, in the first of two zones that overlap.
+    zones = [list(contacts_of(each, "guard", "guest", "zone")["zone"]) for each in (run, other)]
+    assert zones[0] == zones[1]
+    assert {"yard", "pond"} <= {*zones[1]}
     answer = run.why("guard", "guest", at=9.0).sense("zone")
     assert answer is not None
     assert answer.headline == "guard does not sense guest at 9.00 s: guest is not in pond or yard"
