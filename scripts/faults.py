@@ -74,6 +74,7 @@ TESTS = {
     "engine/tally.py": "measures",
     "engine/throws.py": "search",
     "engine/ticking.py": "ends moving hearing outcomes runs",
+    "level/barring.py": "storeys ends check",
     "level/casting.py": "rays",
     "level/floors.py": "floors",
     "level/footing.py": "floors",

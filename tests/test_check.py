@@ -409,8 +409,18 @@ def test_a_link_that_nobody_can_take_is_told(
     assert bool(found) == bool(reason)
 
 
-def test_who_begins_on_no_floor_is_told(tmp_path: Path) -> None:
+def test_who_begins_on_no_floor_or_where_it_cannot_stand_is_told(tmp_path: Path) -> None:
     yard = scenes.feature("floor", "yard", shapely.box(-99, -99, 99, 99))
+    for high, x, expected in (
+        (1.9, 0.0, ["cast.guard"]), (0.6, 0.0, ["cast.guard"]), (2.1, 0.0, []), (0.4, 0.0, []),
+        (1.9, 5.0, []),
+    ):  # fmt: skip
+        shelf = scenes.feature("floor", "shelf", shapely.box(-2, -2, 2, 2), height=high)
+        scene = scenes.scene(tmp_path, yard, shelf, states={"a": {}},
+                             more={"cast.guard.at": [x, 0.0], "cast.guest.at": [0.0, 1.0]})  # fmt: skip
+        found = [f for f in snelk.check(scene) if f.name == "no-footing"]
+        assert [f.place for f in found] == expected, (high, x)  # the guest is not moved
+        assert all("under shelf, too low to stand under" in f.reason for f in found)
     for z, expected in ((0.0, False), (0.4, False), (-0.5, False), (-0.6, True)):
         scene = scenes.scene(tmp_path, yard, states={"a": {}}, more={"cast.guest.z": z})
         found = {(f.name, f.place) for f in snelk.check(scene)}

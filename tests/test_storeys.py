@@ -12,7 +12,7 @@ import scenes
 import shapely
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
-from test_floors import HOUSE, feature, link, square
+from test_floors import HOUSE, feature, level_of, link, square
 
 import snelk
 from snelk.config.steps import HEADROOM, STEP
@@ -252,6 +252,64 @@ def blocks(rng: np.random.Generator) -> list[dict[str, Any]]:
     return [*found, wall]
 
 
+@pytest.mark.parametrize("seed", [2, 3, 7, 16, 44, 55])
+def test_paths_known_before_are_as_short_as_those_found_when_they_are_asked_for(seed: int) -> None:
+    known, asked = (level_of(*blocks(np.random.default_rng(seed))) for _ in range(2))
+    rng = np.random.default_rng(seed)
+    for clearance in (0.0, 0.5):
+        ways, others = known.ways(clearance=clearance), asked.ways(clearance=clearance)
+        others.is_small = False
+        for _ in range(12):
+            a, b = (
+                np.array([*rng.uniform(-6, 8, 2), rng.choice([0, 0.4, 1.2, 2.6])]) for _ in "ab"
+            )
+            part = ways.part_at(a)
+            length = ways.length_on(part, a, b)
+            assert length == pytest.approx(others.length_on(part, a, b), rel=1e-12)
+            way = others.way(ways.nearest(a, part, stays=True), ways.nearest(b, part))
+            assert np.isfinite(length) == (way is not None)
+
+
+@pytest.mark.parametrize("whole", [600, 0])  # of a large level not all paths are known before
+def test_who_stands_where_it_cannot_goes_back_on_its_own_floor_or_says_why_not(
+    whole: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("snelk.level.ways.WHOLE", whole)
+    yard = feature("floor", "yard", square(-8, -8, 16), height=0.0)
+    gate = scenes.feature("spot", "gate", shapely.Point(6, 0, 0.0))
+    wall = scenes.feature("wall", "far", shapely.box(4, -8, 5, 8), top=1.0)
+    kerb = scenes.feature("wall", "kerb", shapely.box(2, -8, 3, 8), top=0.3)
+    beam = scenes.feature("wall", "beam", shapely.box(2, -8, 3, 8), base=1.0, top=1.5)
+    loft = feature("floor", "loft", [[-3, -8], [3, -8], [3, 8], [-3, 8]], height=1.9)
+    open_door = scenes.feature("wall", "gap", shapely.box(1, -8, 1.5, 8), top=2.0, door=True)
+
+    def walk(x: float, *features: dict[str, Any], **more: Any) -> tuple[Any, str]:
+        more = {"cast.guard.at": [x, 0.0], "bodies.post.radius": 0.6, **more}
+        states = {"a": {"go": {"spot": "gate"}, "pace": "running"}}
+        run = snelk.run(
+            scenes.scene(tmp_path, yard, gate, *features, states=states, end=6.0, more=more)
+        )
+        return poses(run)[1], " ".join(run.events.text)
+
+    def slab(height: float) -> dict[str, Any]:
+        return feature("floor", "slab", square(-3, -3, 6), height=height)
+
+    # The top of the slab is nearer than the yard, but no step.
+    at, told = walk(3.02, slab(STEP + 0.05))
+    assert at[-1, 0] > 5.5
+    assert at[:, 2].max() == 0.0
+    at, told = walk(0.0, slab(1.2))
+    assert (at == (0.0, 0.0, 0.0)).all()
+    assert "6.0 m short, slab, too low to stand under (at" in told
+    for bars, said in (
+        ([kerb], "kerb"), ([beam], "beam"), ([wall, kerb], "kerb"),
+        ([open_door, wall], "gap"), ([loft], "loft, too low to stand under"),
+    ):  # fmt: skip
+        shut = {"doors.gap.who": []} if open_door in bars else {}
+        assert f"m short, {said} (at" in walk(-6.0, *bars, **shut)[1]
+    assert "m short, far (at" in walk(-6.0, open_door, wall)[1]
+
+
 def holds(level: Any, at: np.ndarray, above: float) -> np.ndarray:
     """(places, floors) how much higher each floor is there, m; NaN where it is not."""
     rises = []
@@ -307,6 +365,11 @@ def test_nobody_leaves_the_floors_passes_walls_or_climbs_but_by_links(
     )
     run = snelk.run(scene)
     level, (_, at) = run.level, poses(run)
+    with pytest.MonkeyPatch.context() as patch:  # the same if each path is found when asked for
+        patch.setattr("snelk.level.ways.WHOLE", 0)
+        asked = snelk.run(snelk.load(scene.source, overrides=dict(scene.overrides)))
+    assert asked.events.text.equals(run.events.text)
+    np.testing.assert_allclose(poses(asked)[1], at, atol=1e-9)
     ways = level.ways(clearance=0.2)
     assume(ways.part_on(at[0]) >= 0)
     ends = snelk.level.columns.plain(level.links).ends

@@ -71,7 +71,7 @@ if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.wandering import wander
     from snelk.level.footing import height_of
     from snelk.level.lengths import hypot
-    from snelk.level.walking import onto, part_on, sheet_at, way_between
+    from snelk.level.walking import back_onto, onto, part_on, sheet_at, way_between
 
 NAN = float("nan")
 
@@ -457,10 +457,11 @@ def _set_out_one(
         part = here if here >= 0 else part
         doing.part[v, a] = part
     to_x, to_y = doing.goals[v, a, 0], doing.goals[v, a, 1]
-    from_x, from_y, sheet = onto(walk.ground, part, x, y, z)
+    from_x, from_y, sheet = back_onto(walk.ground, part, x, y, z)
     end_x, end_y, end_sheet = onto(walk.ground, part, to_x, to_y, doing.goals[v, a, 2])
     count = NOT_KNOWN
-    if not moving.smooth[v, a] and from_x == x and from_y == y:
+    stands = from_x == x and from_y == y and sheet == sheet_at(walk.ground, x, y, z)
+    if stands and not moving.smooth[v, a]:
         count = way_between(
             walk.ground, walk.grid, walk.scratch, walk.room, x, y, sheet, end_x, end_y, end_sheet,
             way,
@@ -509,8 +510,8 @@ def _way_after(
 ) -> int:
     """A path behind the first points of the one that it runs out on; the number of all points."""
     way = walk.way
-    from_x, from_y, sheet = onto(walk.ground, part, x, y, z)
-    if from_x != x or from_y != y:
+    from_x, from_y, sheet = back_onto(walk.ground, part, x, y, z)
+    if from_x != x or from_y != y or sheet != sheet_at(walk.ground, x, y, z):
         return NOT_KNOWN
     rest = way_between(
         walk.ground, walk.grid, walk.scratch, walk.room, x, y, sheet, end_x, end_y, end_sheet, way

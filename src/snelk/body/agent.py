@@ -306,7 +306,8 @@ class Me:
         up = goal[2] if level.data.floors else float(motion.z[v, a])
         if zone is not None and not level.within(zone, end[:1], end[1:2], up)[0]:
             return f"the end of its territory, {zone}"
-        wall = level.first_wall(here, end)
+        names = self.world.setups[v].names_of(self.name)
+        wall = level.first_wall(here, end, self.world.doors.open_for(v, names))
         if level.data.floors and not wall:
             floor, other = level.floor_at(*goal.tolist()), level.floor_at(*here.tolist())
             if floor is None:

@@ -72,7 +72,7 @@ class Walker:
         """
         if self.part < 0:
             return None
-        on = self.nearest(start)
+        on = self.ways.nearest(start, self.part, stays=True)
         way = self.ways.way(on, self.nearest(goal))
         if way is None or on is start:
             return way

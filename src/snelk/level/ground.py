@@ -159,12 +159,12 @@ class GroundStage(NamedTuple):
     ground: Ground
     grid: Grid
     scratch: Scratch  # of the grid
-    room: Numbers  # (4, corners) overwritten
+    room: Numbers  # (5, corners) overwritten
     way: Numbers  # (places, 5) overwritten, with room for all corners and the goal; see `find_way`
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
         count = len(plain(self.ground).corners)
-        agree(self.room.shape, (4, count))
+        agree(self.room.shape, (5, count))
         agree((len(self.way) > count, self.way.shape[1]), (True, 5))
         agree_scratch(self.scratch, self.grid)

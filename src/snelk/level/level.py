@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from snelk.config.steps import HEADROOM, STEP
 from snelk.config.words import THROUGH
 from snelk.level.casting import cast_each
+from snelk.level.barring import first_bar
 from snelk.level.columns import GridColumns, ZoneColumns, laid_out, plain
 from snelk.level.floors import build_floors
 from snelk.level.footing import floors_below, footing
@@ -401,6 +402,19 @@ class Level:
         low, high = (-STEP, STEP) if self.is_edge[wall] else span
         return strip_of(self._outlines[wall], plane, low, high)
 
+    def walls_on(self, floor: int, opened: frozenset[int]) -> list[tuple[int, BaseGeometry]]:
+        """What stops somebody on a floor, by number, and the part of it that does.
+
+        All but doors that are open, given by number.
+        """
+        self._standing(opened, 0.0)
+        return [each for each in self._beside_floors[0.0][floor] if each[0] not in opened]
+
+    def walls_at(self, z: float, opened: frozenset[int]) -> list[tuple[int, BaseGeometry]]:
+        """The same on ground at a height, m, on a level without floors."""
+        stops = np.flatnonzero(self.stops_at(z)).tolist()
+        return [(wall, self._outlines[wall]) for wall in stops if wall not in opened]
+
     def zone_on(self, name: str, floor: int) -> BaseGeometry:
         """The area of a zone on a floor, within the zone's heights; all of it without floors."""
         area, n = self.zone_area(name), self.zone_index(name)
@@ -629,16 +643,17 @@ class Level:
         """The pieces as if each wall let half of a ray pass, so that all that are met are noted."""
         return self._filed(np.full(len(self.wall_names), 0.5))
 
-    def first_wall(self, start: NDArray[np.float64], end: NDArray[np.float64]) -> str:
-        """The first wall that stops feet on the straight line between two places, (3,) in m.
+    def first_wall(
+        self,
+        start: NDArray[np.float64],
+        end: NDArray[np.float64],
+        opened: frozenset[int] = frozenset(),
+    ) -> str:
+        """What first stops feet on the straight line between two places, (3,) in m.
 
-        Its name; empty if there is none. Without floors heights do not count.
+        See `snelk.level.barring.first_bar`. `opened` are doors that are open, by number.
         """
-        grid, knees = self.solid_grid, [0.0, 0.0, STEP]
-        if not self.data.floors:
-            grid, start, end, knees = self.plan_grid, start * [1, 1, 0], end * [1, 1, 0], [0.0] * 3
-        wall = int(cast_rays(grid, (start + knees)[None], (end + knees)[None])[1][0])
-        return self.wall_names[wall] if wall >= 0 else ""
+        return first_bar(self, start, end, opened)
 
     @property
     def has_features(self) -> bool:

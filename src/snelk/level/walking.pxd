@@ -7,7 +7,7 @@ from snelk.level.lengths cimport hypot
 from snelk.level.within cimport where_in
 
 cdef double INF, NAN, ROUNDING, STEP, GRAZE, SNAP, SAME, TINY_STEP
-cdef Py_ssize_t MOST_SEAMS, MOST_BESIDE, NO_WAY, NOT_KNOWN, INSIDE, FAR, LEFT, FIRST, LAST
+cdef Py_ssize_t MOST_SEAMS, MOST_BESIDE, NO_WAY, NOT_KNOWN, INSIDE, FAR, LEFT, FIRST, LAST, LEAST
 cdef double NOT_TRIED, UNSEEN, SEEN
 
 @cython.locals(n=Py_ssize_t)
@@ -193,12 +193,21 @@ cdef bint may_stand(
     GroundColumns ground, Py_ssize_t part, double x, double y, Py_ssize_t sheet,
 ) noexcept nogil
 
+cdef (double, double, Py_ssize_t) onto(
+    GroundColumns ground, Py_ssize_t part, double x, double y, double z,
+) noexcept nogil
+
+cdef (double, double, Py_ssize_t) back_onto(
+    GroundColumns ground, Py_ssize_t part, double x, double y, double z,
+) noexcept nogil
+
 @cython.locals(
     sheet=Py_ssize_t, nearest=double, at_x=double, at_y=double, found=Py_ssize_t,
     other=Py_ssize_t, area=Py_ssize_t, px=double, py=double, away=double, rise=double,
+    own=bint, on_own=bint,
 )
-cdef (double, double, Py_ssize_t) onto(
-    GroundColumns ground, Py_ssize_t part, double x, double y, double z,
+cdef (double, double, Py_ssize_t) _onto(
+    GroundColumns ground, Py_ssize_t part, double x, double y, double z, bint stays,
 ) noexcept nogil
 
 @cython.locals(

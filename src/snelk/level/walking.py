@@ -52,8 +52,9 @@ GRAZE = 1e-12
 ROUNDING = 1e-9
 """A path by a corner may be this much shorter than the straight lines it consists of, m."""
 
-FAR, LEFT, FIRST, LAST = range(4)
-"""Of each corner: how far it is from start and goal, and whether it is seen from there."""
+FAR, LEFT, FIRST, LAST, LEAST = range(5)
+"""Of each corner: how far it is from start and goal, whether it is seen from there, and the least
+length of a path that begins by it."""
 
 NOT_TRIED, UNSEEN, SEEN = 0.0, 1.0, 2.0
 
@@ -110,7 +111,7 @@ def find_way(
         ground: What can be walked on.
         grid: What is in the way.
         scratch: Of the grid.
-        room: (4, corners) overwritten.
+        room: (5, corners) overwritten.
         start: Where it begins, m.
         goal: Where it ends, m.
         way: (places, 5) where it turns, and the goal at its end; overwritten. Of each place x, y,
@@ -123,7 +124,7 @@ def find_way(
         The number of places, NO_WAY or NOT_KNOWN.
     """
     count = len(plain(ground).corners)
-    agree(room.shape, (4, count))
+    agree(room.shape, (5, count))
     agree(start.shape, goal.shape, (3,))
     agree((way.shape[1], len(way) > count), (5, True))
     agree_scratch(scratch, grid)
@@ -218,7 +219,7 @@ def lengths_between(
         ground: What can be walked on; the paths between its corners are known.
         grid: What is in the way.
         scratch: Of the grid.
-        room: (4, corners) overwritten.
+        room: (5, corners) overwritten.
         start: (paths, 2) where they begin, m.
         end: (paths, 2) where they end, m.
         sheets: (paths, 2) the floors that both are on.
@@ -226,7 +227,7 @@ def lengths_between(
         length: (paths,) filled with their lengths, m; infinite where there is none.
     """
     count = len(plain(ground).corners)
-    agree(room.shape, (4, count))
+    agree(room.shape, (5, count))
     agree(start.shape, end.shape, sheets.shape, (len(limit), 2), (len(length), 2))
     known = len(plain(plain(ground).joins).planes)
     agree((bool((sheets >= 0).all() and (sheets < known).all()),), (True,))
@@ -259,7 +260,7 @@ def length_of_way(
 
     Infinite if there is none, NaN if the paths between corners are needed and not known.
     """
-    agree(room.shape, (4, len(plain(ground).corners)))
+    agree(room.shape, (5, len(plain(ground).corners)))
     agree_scratch(scratch, grid)
     agree((0 <= part < len(plain(ground).reach),), (True,))
     return _length_of_way(
@@ -283,15 +284,16 @@ def part_of(ground: Ground, x: float, y: float, z: float) -> int:
 
 @door
 def step_back(
-    ground: Ground, part: int, x: float, y: float, z: float
+    ground: Ground, part: int, x: float, y: float, z: float, stays: bool = False
 ) -> tuple[float, float, float]:
     """The place itself, m, or if one cannot stand there the nearest in reach from a part.
 
-    Of each floor that is the nearest in plan, of all floors the nearest in space.
+    Of each floor that is the nearest in plan, of all floors the nearest in space. Who `stays` on
+    its floor goes there, if any of that floor is in reach.
     """
     agree((0 <= part < len(plain(ground).reach),), (True,))
     laid = laid_out(GroundColumns, ground)
-    at_x, at_y, sheet = onto(laid, part, x, y, z)
+    at_x, at_y, sheet = _onto(laid, part, x, y, z, stays)
     if sheet == sheet_at(laid, at_x, at_y, z) and (at_x, at_y) == (x, y):
         return x, y, z
     return at_x, at_y, height_on(laid, sheet, at_x, at_y, z)
@@ -570,6 +572,8 @@ def _write_turn(
             way[count, 0], way[count, 1], way[count, 3] = to_x, to_y, link
             way[count, 2], way[count, 4] = ground.links.lengths[link], -1.0
             return count + 1, spare
+    if before >= 0 and to_x == x and to_y == y:  # the same corner on another floor
+        return count, spare
     return _write_stretch(ground.joins, x, y, sheet, to_x, to_y, way, count, spare)
 
 
@@ -668,7 +672,7 @@ def _length_of_way(
     to_y: float,
     to_z: float,
 ) -> float:
-    x, y, sheet = onto(ground, part, x, y, z)
+    x, y, sheet = back_onto(ground, part, x, y, z)
     to_x, to_y, to_sheet = onto(ground, part, to_x, to_y, to_z)
     straight = straight_way(grid, scratch, ground.joins, x, y, sheet, to_x, to_y, to_sheet)
     if straight < INF and sheet == to_sheet:
@@ -782,21 +786,23 @@ def _best_turns(
     """First and last corner of the shortest path with turns, and its length, m.
 
     Corners that cannot be part of a shorter path are not looked at. How far they are is that in
-    plan, until it is known how long the path there is.
+    plan, until it is known how long the path there is; what is left from a corner to begin with
+    stays that in plan, as a path around a slope may be shorter than the straight one over it.
     """
     count = len(ground.corners)
     best, first, last = INF, -1, -1
     for i in range(count):
         ax, ay = ground.corners[i, 0], ground.corners[i, 1]
         room[FAR, i], room[LEFT, i] = hypot(ax - x, ay - y), hypot(ax - to_x, ay - to_y)
+        room[LEAST, i] = room[FAR, i] + room[LEFT, i]
         room[FIRST, i] = room[LAST, i] = NOT_TRIED
     while True:
         # The corner to begin with by which the path is shortest if nothing more is in the way.
         i, least = -1, best + ROUNDING
         for j in range(count):
-            if room[FIRST, j] == NOT_TRIED and room[FAR, j] + room[LEFT, j] <= least:
-                if i < 0 or room[FAR, j] + room[LEFT, j] < least:
-                    i, least = j, room[FAR, j] + room[LEFT, j]
+            if room[FIRST, j] == NOT_TRIED and room[LEAST, j] <= least:
+                if i < 0 or room[LEAST, j] < least:
+                    i, least = j, room[LEAST, j]
         if i < 0:
             return first, last, best
         far = straight_way(
@@ -867,20 +873,36 @@ def may_stand(ground: Ground, part: int, x: float, y: float, sheet: int) -> bool
 
 
 def onto(ground: Ground, part: int, x: float, y: float, z: float) -> tuple[float, float, int]:
-    """As `step_back`, and on which floor."""
+    """As `step_back`, of a goal, and on which floor."""
+    return _onto(ground, part, x, y, z, False)
+
+
+def back_onto(ground: Ground, part: int, x: float, y: float, z: float) -> tuple[float, float, int]:
+    """As `step_back`, of who stands there, and on which floor."""
+    return _onto(ground, part, x, y, z, True)
+
+
+def _onto(
+    ground: Ground, part: int, x: float, y: float, z: float, stays: bool
+) -> tuple[float, float, int]:
     sheet = sheet_at(ground, x, y, z)
     if may_stand(ground, part, x, y, sheet):
         return x, y, sheet
     nearest, at_x, at_y, found = INF, x, y, sheet
+    on_own = False
     for other in range(len(ground.reach)):
         if not ground.reach[part, other]:
             continue
         for area in range(ground.parts[other], ground.parts[other + 1]):
+            own = stays and ground.area_sheets[area] == sheet
+            if on_own and not own:
+                continue
             px, py, away = _nearest_in(ground, area, x, y)
             rise = height_on(ground, ground.area_sheets[area], px, py, z) - z
             away = hypot(away, rise)
-            if away < nearest:
+            if away < nearest or (own and not on_own):
                 nearest, at_x, at_y, found = away, px, py, ground.area_sheets[area]
+                on_own = own
     return at_x, at_y, found
 
 

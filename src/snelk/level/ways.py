@@ -414,8 +414,7 @@ class Ways:
         """The same, of the places that are nearest in reach from a part of the ground."""
         start, goal = _in_space(start), _in_space(goal)
         if not self.is_small:
-            near = [self.nearest(place, part) for place in (start, goal)]
-            return self.length(*near)
+            return self.length(self.nearest(start, part, stays=True), self.nearest(goal, part))
         scratch, room, length = scratch_for(plain(self.grid)), self.room(), np.nan
         for ground in self.grounds():
             length = length_of_way(ground, self.grid, scratch, room, part, start, goal)
@@ -466,7 +465,10 @@ class Ways:
         return part_of(self.ground, *_in_space(place).tolist())
 
     def part_at(self, place: Numbers) -> int:
-        """The index of the part of the ground that a place is in, or the nearest; -1 if none."""
+        """The index of the part of the ground that a place is in, or the nearest; -1 if none.
+
+        The nearest of its own floor, if there is ground on that.
+        """
         x, y, z = _in_space(place).tolist()
         part = self.part_on(place)
         if part >= 0 or not self.areas:
@@ -475,13 +477,18 @@ class Ways:
         if self._floors is not None:
             planes = np.array(plain(self._floors).planes)[self.area_sheets]
             away = np.hypot(away, planes @ (x, y, 1.0) - z)
+            own = self.area_sheets == self.sheets_at(np.array([[x, y, z]]))[0]
+            away[own.any() & ~own] = np.inf
         return int(np.searchsorted(self._areas.parts, np.argmin(away), side="right")) - 1
 
-    def nearest(self, place: Numbers, part: int) -> Numbers:
-        """The place itself, or if one cannot stand there the nearest in reach from a part."""
-        at = tuple(_in_space(place).tolist())
-        on = step_back(self.ground, part, *at)
-        return place if on == at else np.array(on[: len(place)])
+    def nearest(self, place: Numbers, part: int, *, stays: bool = False) -> Numbers:
+        """The place itself, or if one cannot stand there the nearest in reach from a part.
+
+        Of who stands there, and `stays` on its floor, the nearest on that.
+        """
+        x, y, z = _in_space(place).tolist()
+        on = step_back(self.ground, part, x, y, z, stays)
+        return place if on == (x, y, z) else np.array(on[: len(place)])
 
     def holds(self, part: int, places: Numbers) -> NDArray[np.bool_]:
         """Which places, (places, 2 or 3) in m, are in a part of the ground."""
@@ -524,7 +531,7 @@ class Ways:
 
     def room(self) -> Numbers:
         """Scratch space of compiled loops for each corner."""
-        return np.empty((4, len(self.corners)))
+        return np.empty((5, len(self.corners)))
 
     def room_for_way(self) -> Numbers:
         """Scratch space of compiled loops for a path."""

@@ -41,6 +41,13 @@ def used_meters(scenario: Scenario) -> Iterator[tuple[str, Profile, Meter]]:
             yield key_path(("profiles", name, "meter")), profile, profile.meter
 
 
+def is_moved(scenario: Scenario, name: str) -> bool:
+    """Whether a member of the cast is moved by its alert states."""
+    setup = scenario.setup
+    walks = setup.cast[name].profile and setup.profile_of(name).movement is not None
+    return bool(walks) and name not in scenario.tracks
+
+
 def openers(scenario: Scenario, door: str) -> list[str]:
     """Members of the cast that move and can open a door."""
     setup = scenario.setup

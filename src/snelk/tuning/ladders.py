@@ -14,7 +14,7 @@ from snelk.config.nodes import Node
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.level.level import Level
-from snelk.tuning.common import Checks, Found, used_profiles
+from snelk.tuning.common import Checks, Found, is_moved, used_profiles
 from snelk.tuning.situations import MOVING, situations
 
 MOMENTS = ("heard", "told", "any_heard", "any_told")
@@ -128,8 +128,7 @@ def _out_of_reach(scenario: Scenario) -> Found:
     movers = [
         agent
         for agent in scenario.setup.agents
-        if scenario.setup.profile_of(agent).movement is not None and agent not in scenario.tracks
-        if scenario.setup.cast[agent].profile in ladders
+        if is_moved(scenario, agent) and scenario.setup.cast[agent].profile in ladders
     ]
     if not movers:
         return
@@ -324,7 +323,7 @@ def _watches_ahead(scenario: Scenario) -> Found:
     movers = {
         scenario.setup.cast[agent].profile
         for agent in scenario.setup.agents
-        if agent not in scenario.tracks and scenario.setup.profile_of(agent).movement is not None
+        if is_moved(scenario, agent)
     }
     for name, ladder in used_ladders(scenario):
         if name not in movers or not scenario.setup.profiles[name].cones:

@@ -9,10 +9,12 @@ from snelk.config.conditions import parse
 from snelk.config.ladders import named_by, names_in
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
+from snelk.config.steps import HEADROOM
 from snelk.engine.replay import track_heights
 from snelk.errors import nearest
+from snelk.level.barring import too_low
 from snelk.level.level import Level
-from snelk.tuning.common import Checks, Found, ever_opens, openers
+from snelk.tuning.common import Checks, Found, ever_opens, is_moved, openers
 
 FASTEST = 15.0
 """A character that moves faster than this, m/s, more likely has a wrong unit or axis."""
@@ -93,18 +95,25 @@ def _height_left_out(scenario: Scenario) -> Found:
 
 
 def _no_footing(scenario: Scenario) -> Found:
-    """Characters that start with no floor below them, in a level with floors."""
+    """Characters that start with no floor below them, or too low a one above.
+
+    The latter only if Snelk moves them: others may creep.
+    """
     level = Level.of(scenario.level)
     for name, member in scenario.setup.cast.items():
-        track = scenario.tracks.get(name)
-        place = (*(member.at or (0.0, 0.0)), member.z)
+        track, key = scenario.tracks.get(name), key_path(("cast", name))
+        x, y, z = (*(member.at or (0.0, 0.0)), member.z)
         if track is not None:
-            place = (track.x[0], track.y[0], member.z if track.flat else track.z[0])
-        if np.isnan(level.footing(*place)):
-            x, y, z = place
+            x, y, z = track.x[0], track.y[0], member.z if track.flat else track.z[0]
+        on = level.floors_at(np.array([[x, y, z]])).astype(np.intp)
+        if level.data.floors and on[0] < 0:
             reason = f"starts at ({x:.2f}, {y:.2f}), {z:.2f} m up, with no floor below its feet"
-            fix = "draw a floor there, or set its z to the height of the floor"
-            yield key_path(("cast", name)), reason, fix
+            yield key, reason, "draw a floor there, or set its z to the height of the floor"
+        elif level.data.floors and is_moved(scenario, name):
+            for floor, low in too_low(level, on, np.array([[x, y]])):
+                if low[0]:
+                    reason = f"starts at ({x:.2f}, {y:.2f}) under {floor}, too low to stand under"
+                    yield key, reason, f"move it, or draw {floor} {HEADROOM:g} m above its floor"
 
 
 def _useless_link(scenario: Scenario) -> Found:
@@ -113,8 +122,7 @@ def _useless_link(scenario: Scenario) -> Found:
     walkers = {
         name: (setup.body_of(name).radius, set(setup.names_of(name)))
         for name, member in setup.cast.items()
-        if member.profile and setup.profile_of(name).movement is not None
-        if name not in scenario.tracks
+        if is_moved(scenario, name)
     }
     doors = frozenset(np.flatnonzero(level.is_door).tolist())
     for link, line in scenario.level.links:

@@ -14,7 +14,7 @@ from snelk.config.words import SINGLE_SENSES
 from snelk.engine.replay import replayed_poses, tick_times
 from snelk.errors import either, nearest
 from snelk.level.level import Level
-from snelk.tuning.common import Checks, Found, used_cones, used_meters, used_profiles
+from snelk.tuning.common import Checks, Found, is_moved, used_cones, used_meters, used_profiles
 
 
 def _agent_without_senses(scenario: Scenario) -> Found:
@@ -167,7 +167,7 @@ def _at_once_beyond_range(scenario: Scenario) -> Found:
 
 
 def _threshold_out_of_reach(scenario: Scenario) -> Found:
-    moved = {name for name in scenario.setup.agents if _is_moved(scenario, name)}
+    moved = {name for name in scenario.setup.agents if is_moved(scenario, name)}
     for agent in scenario.setup.agents:
         profile = scenario.setup.profile_of(agent)
         meter = profile.meter
@@ -187,11 +187,6 @@ def _threshold_out_of_reach(scenario: Scenario) -> Found:
                 place = ("profiles", scenario.setup.cast[agent].profile or "", "meter")
                 fix = "reduce fill_time, raise curves and factors, or increase the range"
                 yield key_path((*place, "thresholds", name)), f"for {agent} {reason}", fix
-
-
-def _is_moved(scenario: Scenario, agent: str) -> bool:
-    """Whether an agent is moved by its alert states."""
-    return agent not in scenario.tracks and scenario.setup.profile_of(agent).movement is not None
 
 
 def _longest_in_range(scenario: Scenario, agent: str) -> float:

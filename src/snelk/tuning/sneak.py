@@ -572,7 +572,7 @@ class _Who:
         )  # fmt: skip
         here = starts[0]
         part = ways.part_at(here)
-        at = _stood(level, ways.nearest(here, part)) if part >= 0 else here
+        at = _stood(level, ways.nearest(here, part, stays=True)) if part >= 0 else here
         if part < 0 or not _is_near(at, here, body.radius):
             fix = f"the nearest position where it can is {_words(at)}" if part >= 0 else ""
             words = _words(here if start is None else start)

@@ -1,0 +1,92 @@
+"""What stops feet on a straight line, by name."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
+
+from snelk.config.steps import HEADROOM, STEP
+from snelk.level.columns import plain
+
+if TYPE_CHECKING:
+    from snelk.level.level import Level
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+APART, MOST = 0.2, 500
+"""A line is followed from place to place, m, of which there are no more than this."""
+
+
+def first_bar(
+    level: Level, start: Numbers, end: Numbers, opened: frozenset[int] = frozenset()
+) -> str:
+    """What first stops feet on the straight line between two places, (3,) in m.
+
+    A wall or an edge by its name, or a floor that is too low to stand under; empty if there is
+    nothing, or if the floor ends before that. Without floors it is what blocks bodies at the height
+    of the start. `opened` are doors that are open, by number.
+
+    >>> from snelk.config.geojson import LevelData
+    >>> from snelk.config.models import Wall
+    >>> from snelk.level.level import Level
+    >>> beam = Wall(kind="wall", name="beam", base=1.5, top=2.0)
+    >>> level = Level(LevelData("", walls=((beam, shapely.box(2, -1, 3, 1)),)))
+    >>> first_bar(level, np.array([0.0, 0.0, 0.0]), np.array([9.0, 0.0, 0.0]))
+    'beam'
+    >>> first_bar(level, np.array([0.0, 0.0, 2.0]), np.array([9.0, 0.0, 2.0]))
+    ''
+    """
+    line = shapely.LineString([start[:2], end[:2]])
+    if not level.data.floors:
+        met = _met(line, level.walls_at(float(start[2]), opened))
+        return level.wall_names[min(met)[1]] if met else ""
+    along = np.linspace(0.0, line.length, int(np.clip(line.length / APART, 2, MOST)))
+    plan = start[:2] + along[:, None] * (end[:2] - start[:2]) / max(line.length, 1e-9)
+    floors, z = [], float(start[2])
+    for x, y in plan.tolist():
+        floor = int(level.floors_at(np.array([[x, y, z]]))[0])
+        if floor < 0:  # the floors end here
+            break
+        floors.append(floor)
+        z = level.height_of(floor, x, y)
+    on = np.array(floors, dtype=np.intp)
+    found = [
+        (away, level.wall_names[wall])
+        for floor in set(floors)
+        for away, wall in _met(line, level.walls_on(floor, opened))
+        if floor in on[np.abs(along[: len(on)] - away) <= along[1]]
+    ]
+    for name, low in too_low(level, on, plan[: len(on)]):
+        if low.any():
+            found.append((along[np.argmax(low)], f"{name}, too low to stand under"))
+    return min(found)[1] if found else ""
+
+
+def too_low(level: Level, on: NDArray[np.intp], plan: Numbers) -> Iterator[tuple[str, Truths]]:
+    """Each floor, and over which places, (places, 2) in m, it is too low to stand under.
+
+    `on` is the floor of each place. Who could step onto a floor is not under it.
+    """
+    planes = np.array(plain(level.floors).planes)
+    own = (planes[on, :2] * plan).sum(axis=1) + planes[on, 2]
+    for (floor, area), plane in zip(level.data.floors, planes, strict=True):
+        rise = plan @ plane[:2] + plane[2] - own
+        low = (rise > STEP) & (rise < HEADROOM)
+        if low.any():
+            low &= shapely.intersects_xy(area, *plan.T)
+        yield floor.name, low
+
+
+def _met(
+    line: shapely.LineString, walls: list[tuple[int, BaseGeometry]]
+) -> list[tuple[float, int]]:
+    """How far along a line it first meets each of those that it meets, m, and which."""
+    met = [(wall, shapely.intersection(line, outline)) for wall, outline in walls]
+    begin = shapely.Point(line.coords[0])
+    return [(shapely.distance(begin, there), wall) for wall, there in met if not there.is_empty]
