@@ -14,6 +14,7 @@ from snelk.body.turning import smoothed
 from snelk.body.walker import Walker
 from snelk.chance import key_of, stream_of
 from snelk.config.minds import State
+from snelk.level.barring import first_bar
 from snelk.level.columns import plain
 from snelk.mind.signals import PLACE
 
@@ -307,7 +308,7 @@ class Me:
         if zone is not None and not level.within(zone, end[:1], end[1:2], up)[0]:
             return f"the end of its territory, {zone}"
         names = self.world.setups[v].names_of(self.name)
-        wall = level.first_wall(here, end, self.world.doors.open_for(v, names))
+        wall = first_bar(level, here, end, self.world.doors.open_for(v, names))
         if level.data.floors and not wall:
             floor, other = level.floor_at(*goal.tolist()), level.floor_at(*here.tolist())
             if floor is None:

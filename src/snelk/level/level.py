@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 from snelk.config.steps import HEADROOM, STEP
 from snelk.config.words import THROUGH
 from snelk.level.casting import cast_each
-from snelk.level.barring import first_bar
 from snelk.level.columns import GridColumns, ZoneColumns, laid_out, plain
 from snelk.level.floors import build_floors
 from snelk.level.footing import floors_below, footing
@@ -642,18 +641,6 @@ class Level:
     def _halving(self) -> Grid:
         """The pieces as if each wall let half of a ray pass, so that all that are met are noted."""
         return self._filed(np.full(len(self.wall_names), 0.5))
-
-    def first_wall(
-        self,
-        start: NDArray[np.float64],
-        end: NDArray[np.float64],
-        opened: frozenset[int] = frozenset(),
-    ) -> str:
-        """What first stops feet on the straight line between two places, (3,) in m.
-
-        See `snelk.level.barring.first_bar`. `opened` are doors that are open, by number.
-        """
-        return first_bar(self, start, end, opened)
 
     @property
     def has_features(self) -> bool:
