@@ -267,6 +267,8 @@ def test_cases_in_a_games_units_are_the_same_cases() -> None:
                 if place is not None:
                     x, y, z = place
                     assert other[who]["place"] == pytest.approx([100 * x, 100 * z, 100 * y])
+        for wall, again in zip(one.get("walls", ()), other.get("walls", ()), strict=True):
+            assert again["top"] == pytest.approx(100.0 * wall["top"])
         if "heading" in one["agent"]:
             assert other["agent"]["heading"] == pytest.approx(90.0)
         for key, factor in (

@@ -196,6 +196,16 @@ def test_a_hatch_far_along_a_ladder_opens_and_who_is_left_below_has_not_arrived(
     assert run.events.t[run.events.kind == "opened"].max() < climbs or height == 0.0
 
 
+@pytest.mark.parametrize(("z", "shuts"), [(-2.1, True), (-1.9, False), (2.9, False), (3.1, True)])
+def test_a_door_shuts_on_nobody_who_stands_in_it_at_its_height(
+    z: float, shuts: bool, tmp_path: Path
+) -> None:
+    more = {"doors.gate.shuts": 1.0, "change": [{"t": 0.5, "of": "gate", "to": "open"}],
+            "cast.guest.at": [5, 0], "cast.guest.z": z}  # fmt: skip
+    told = snelk.run(scene(tmp_path, more=more)).events
+    assert told.text[told.kind == "shut"].tolist() == ["gate shut (by itself)"] * shuts
+
+
 def test_who_may_not_open_a_door_cannot_get_through_until_it_stands_open(tmp_path: Path) -> None:
     go = {"go": {"go": {"spot": "far"}, "pace": "walking"}}
     for who, through in (([], False), (["cat"], False), (["guard"], True), (["watcher"], True)):

@@ -6,8 +6,10 @@ import difflib
 import json
 from functools import partial
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
+import numpy as np
 import pytest
 import samples
 import scenes
@@ -124,6 +126,30 @@ def test_what_counts_as_no_worse_is_a_hundredth_more() -> None:
         for loss in (0.3, 7.0):
             assert as_good(unmet + loss) == pytest.approx(unmet + 1.01 * loss, rel=1e-12)
     assert as_good(-7.0) == pytest.approx(-6.93)
+
+
+@pytest.mark.parametrize(("share", "mean"), [(1.0, 1.55), (0.5, 0.6), (0.6, 3.2 / 3), (0.25, 0.2)])
+def test_an_expectation_counts_with_the_seeds_it_needs_and_a_wish_with_all(
+    share: float, mean: float
+) -> None:
+    wish = SimpleNamespace(toward=5.0, within=0.5)
+    trials = SimpleNamespace(seeds=4, expectations=[SimpleNamespace(share=share)], wishes=[wish])
+    offs, values = (
+        [[3.0, 0.0], [0.2, 0.0], [1.0, 0.0], [2.0, 0.0]],
+        [[0, 3], [0, 6], [0, 4], [0, 9]],
+    )
+    over, value = Trials._over_seeds(trials, np.stack([offs, values], axis=1))  # type: ignore[arg-type]
+    assert over.tolist() == pytest.approx([mean, 0.0])
+    assert value.tolist() == pytest.approx([mean, 5.5])
+
+
+def test_of_two_that_miss_as_much_the_one_nearer_to_its_wishes_is_less_off() -> None:
+    given = {"weights": np.array([1.0, 2.0, 3.0]), "expectations": [None]}
+    trials = SimpleNamespace(**given, _endless=np.array([False, False, True]))
+    loss = partial(Trials.loss_of, trials)
+    assert loss(np.array([0.0, 0.5, -4.0])) == pytest.approx(2.0 * 0.25 - 12.0)
+    near, far = loss(np.array([0.5, 1.0, 0.0])), loss(np.array([0.5, 2.0, 0.0]))
+    assert 1e9 < near < far < loss(np.array([0.6, 0.0, 0.0]))
 
 
 def test_an_impossible_set_is_named(tmp_path: Path) -> None:

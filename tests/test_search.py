@@ -165,12 +165,16 @@ def test_where_not_all_paths_are_known_before_the_same_happens(
     def runs(folder: Path) -> list[snelk.Run]:
         return [searching(folder / way, way, end=16.0) for way in ("nearby", "hideouts")]
 
-    known = [night, *runs(tmp_path / "known")]
+    known = [night, *runs(tmp_path / "known"), snelk.run(snelk.mill() / "night.toml")]
     monkeypatch.setattr("snelk.level.ways.WHOLE", 0)
     asked = [snelk.run(snelk.croft() / "night.toml"), *runs(tmp_path / "asked")]
+    asked.append(snelk.run(snelk.mill() / "night.toml"))
     for one, other in zip(known, asked, strict=True):
         assert one.events.text.equals(other.events.text)
-        for table, columns in (("poses", ["x", "y", "z"]), ("searches", ["x", "y", "walked"])):
+        for table, columns in (
+            ("poses", ["x", "y", "z"]), ("searches", ["x", "y", "walked"]),
+            ("hearing", ["around", "around_margin", "through", "strength", "x", "y"]),
+        ):  # fmt: skip
             np.testing.assert_allclose(
                 one.table(table)[columns], other.table(table)[columns], atol=1e-9
             )

@@ -20,6 +20,8 @@ from snelk.config.steps import HEADROOM, STEP
 LADDER = link("ladder", [[-3.0, 1.5, 0.0], [-3.0, 2.5, 2.8]], seconds=4.0)
 LOFT = {**scenes.feature("spot", "loft", shapely.Point(-3, 3, 2.8))}
 YARD = {**scenes.feature("spot", "yard", shapely.Point(-3, 3, 0.0))}
+LARGE_OR_NOT = [600, 0]
+"""Up to how many corners all paths are known before: of a large level they are not."""
 
 
 def poses(run: snelk.Run, who: str = "guard") -> Any:
@@ -174,7 +176,11 @@ def test_a_hatch_over_a_ladder_is_opened_from_below_or_shuts_the_way(tmp_path: P
     assert told == []
 
 
-def test_who_is_on_a_ladder_goes_on_to_its_end_before_it_turns_back(tmp_path: Path) -> None:
+@pytest.mark.parametrize("whole", LARGE_OR_NOT)
+def test_who_is_on_a_ladder_goes_on_to_its_end_before_it_turns_back(
+    whole: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("snelk.level.ways.WHOLE", whole)
     states = {
         "up": {"go": {"spot": "loft"}, "pace": "walking"},
         "down": {"go": {"spot": "yard"}, "pace": "walking"},
@@ -270,7 +276,7 @@ def test_paths_known_before_are_as_short_as_those_found_when_they_are_asked_for(
             assert np.isfinite(length) == (way is not None)
 
 
-@pytest.mark.parametrize("whole", [600, 0])  # of a large level not all paths are known before
+@pytest.mark.parametrize("whole", LARGE_OR_NOT)
 def test_who_stands_where_it_cannot_goes_back_on_its_own_floor_or_says_why_not(
     whole: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

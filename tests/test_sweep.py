@@ -10,6 +10,7 @@ import sys
 import time
 from itertools import product
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pandas as pd
@@ -158,6 +159,19 @@ def test_a_grid_holds_every_combination_once(counts: list[int], seeds: int) -> N
     wanted = [(*each, 7 + n) for each in product(*vary.values()) for n in range(seeds)]
     np.testing.assert_allclose(found, wanted)
     assert all(list(row) == [*vary, "seed"] for row in rows)
+
+
+def test_how_much_words_move_a_measure_is_the_share_of_its_variance_that_they_explain() -> None:
+    words, values = np.array(["b", "a", "b", "c", "a", "b"]), np.array([1.0, 4, 2, 9, 4, 3])
+    within = sum(((values[words == w] - values[words == w].mean()) ** 2).sum() for w in "abc")
+    explained = 1.0 - within / ((values - values.mean()) ** 2).sum()
+    plan = SimpleNamespace(axes=[SimpleNamespace(key="method")], seeds=[7])
+    table = pd.DataFrame({"variant": range(6), "method": words, "found": values, "alike": 1.0})
+    swept = SimpleNamespace(plan=plan, table=table, measures=["alike", "found"], keys=["method"])
+    (mover,) = movers(swept)  # type: ignore[arg-type]
+    assert (mover.number, mover.measure, mover.low, mover.high) == ("method", "found", 1.0, 9.0)
+    assert 0.9 < explained < 1.0
+    assert mover.together == pytest.approx(explained)
 
 
 def test_samples_fill_the_limits_evenly() -> None:

@@ -224,6 +224,23 @@ def test_what_is_tried_is_what_is_written(night: Path, tmp_path: Path) -> None:
             bench.tried(wrong)
 
 
+def test_the_grid_of_places_is_that_of_the_floor_that_is_shown_or_the_highest() -> None:
+    here, level = Here(snelk.load(NIGHTS[1])), snelk.Level(snelk.load(NIGHTS[1]).level)
+    near, every = (3.0, 2.0), []
+    for n, floor in enumerate(level.floor_names):
+        places = here.grid(near, floor)
+        assert (level.floors_at(places) == n).all()
+        every.append(places)
+    assert sum(len(places) > 0 for places in every) >= 3
+    top = {}
+    for x, y, z in np.concatenate(every).tolist():
+        top[x, y] = max(z, top.get((x, y), -np.inf))
+    shown = here.grid(near)
+    assert {(x, y): z for x, y, z in shown.tolist()} == top
+    assert len(shown) == len(top)
+    assert (np.diff(np.hypot(*(shown[:, :2] - near).T)) >= 0).all()
+
+
 def test_smallest_changes_turn_the_answer() -> None:
     bench, turned = Workbench(NIGHTS[0]), 0
     for agent, target, t in (("scarecrow", "fox", 20.0), ("owl", "fox", 0.5), ("dog", "fox", 30.0)):
@@ -313,13 +330,15 @@ def test_a_sweep_and_a_fit_are_what_the_library_finds(tmp_path: Path) -> None:
 
 def test_results_show_themselves_in_a_notebook(night: snelk.Run, tmp_path: Path) -> None:
     other = snelk.run(NIGHTS[0], overrides={ACUITY: 3.0, "clock.end": 30.0})
-    out = tmp_path / "a<b.parquet"
+    swept = snelk.sweep(NIGHTS[0], {ACUITY: [1.0, 3.0]}, out=tmp_path / "a<b.parquet")
+    two = [name for name in swept.measures if swept.table[name].nunique() == 2]
+    assert two
     shown = {
         "run": (night, ["A night at the croft", "first seen, s", ".page()"]),
         "answer": (night.why("gander", "fox", at=40.0), ["behind hay-3", "✗", "line of sight"]),
         "state": (night.why_state("farmer", at=40.0), ["evening-round", "needs &gt; 46 s"]),
         "compared": (snelk.compare(night, other), [ACUITY, "25.8", "heard fox"]),
-        "swept": (snelk.sweep(NIGHTS[0], {ACUITY: [1.0, 3.0]}, out=out), ["2 variants", "a&lt;b"]),
+        "swept": (swept, ["2 variants", "a&lt;b", *two[:8]]),
         "rows": (night.rows("events"), ["<th>t</th>", f"{len(night.events)} rows"]),
         "page": (night.page(agent="owl", height=400), ["srcdoc=", "height:400px"]),
     }

@@ -10,6 +10,7 @@ import shapely
 from numpy.typing import NDArray
 
 from snelk.config.models import Door, Setup
+from snelk.config.steps import HEADROOM
 from snelk.level.level import Level
 from snelk.mind.signals import NOBODY
 
@@ -141,7 +142,7 @@ class Doors:
                 continue
             away = shapely.distance(self._outlines[wall], shapely.points(places[:, :2]))
             beside = (places[:, 2] < self.level.top[wall]) & (
-                places[:, 2] > self.level.base[wall] - 2.0
+                places[:, 2] > self.level.base[wall] - HEADROOM
             )
             if not (beside & (away < radii + NOBODY_IN_IT)).any():
                 found.append(self.level.wall_names[wall])
@@ -189,7 +190,7 @@ class Doors:
         best, nearest = -1, np.inf
         for wall in shut:
             low, high = self.level.base[wall], self.level.top[wall]
-            if not low - 2.0 < z < high:
+            if not low - HEADROOM < z < high:
                 continue
             away = float(shapely.distance(self._outlines[wall], shapely.Point(x, y)))
             crosses = shapely.intersects(self._outlines[wall], line)

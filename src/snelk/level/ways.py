@@ -385,9 +385,9 @@ class Ways:
             apart = self.corners - end[here, None, :2]
             least = field + np.hypot(*apart.transpose(2, 0, 1))
             pair, corner = np.nonzero(least <= limit[here, None])
-            ends = end[here[pair]]
+            ends = end[here[pair]]  # from there, as compiled loops do
             left = self.straight(
-                self.corners[corner], self.sheets[corner], ends, self.sheets_at(ends)
+                ends, self.sheets_at(ends), self.corners[corner], self.sheets[corner]
             )
             whole = field[corner] + left
             near = whole <= limit[here[pair]]

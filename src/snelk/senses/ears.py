@@ -135,15 +135,17 @@ class Ears:
                 return
         # On a level too large to know all ways.
         rows = heard.rows
-        left = ~np.isnan(rows.through[:count]) & np.isnan(rows.around[:count])
+        left = ~np.isnan(rows.through[:count])
         if which is not None:
             left &= self._way_of[rows.variant[:count]] == which
         pairs = np.flatnonzero(left)
-        n = rows.row[pairs]
+        n, ears = rows.row[pairs], rows.ear[pairs]
         up = noises.rows.z[n] + UNDERFOOT - STEP  # as high as feet would be on its floor
         start = np.stack([noises.rows.x[n], noises.rows.y[n], up], axis=1)
-        walked = ways.around(start, rows.ear[pairs], rows.limit[pairs] + EDGE)
-        walk_to_ears(noises.laid, pairs, walked, heard.laid)
+        # From floor to floor a path that bends may be shorter than one that is straight.
+        left = np.isnan(rows.around[pairs]) | (ways.sheets_at(start) != ways.sheets_at(ears))
+        walked = ways.distance(start[left], ears[left], rows.limit[pairs[left]] + EDGE)
+        walk_to_ears(noises.laid, pairs[left], walked, heard.laid)
 
     def misplace(self, noises: NoiseStore, heard: HeardStore) -> None:
         """Let what was heard seem to come from where ears err to, by more from farther off."""
