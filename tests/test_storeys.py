@@ -176,11 +176,9 @@ def test_a_hatch_over_a_ladder_is_opened_from_below_or_shuts_the_way(tmp_path: P
     assert told == []
 
 
-@pytest.mark.parametrize("whole", LARGE_OR_NOT)
 def test_who_is_on_a_ladder_goes_on_to_its_end_before_it_turns_back(
-    whole: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("snelk.level.ways.WHOLE", whole)
     states = {
         "up": {"go": {"spot": "loft"}, "pace": "walking"},
         "down": {"go": {"spot": "yard"}, "pace": "walking"},
@@ -190,6 +188,9 @@ def test_who_is_on_a_ladder_goes_on_to_its_end_before_it_turns_back(
         tmp_path, *HOUSE, LOFT, YARD, LADDER, states=states, transitions=turn, end=30.0
     )
     t, at = poses(snelk.run(scene))
+    monkeypatch.setattr("snelk.level.ways.WHOLE", 0)
+    large = snelk.load(scene.source, overrides=dict(scene.overrides))
+    np.testing.assert_allclose(poses(snelk.run(large))[1], at, atol=1e-9)
     assert 0.0 < at[np.searchsorted(t, 5.5), 2] < 2.8
     assert at[:, 2].max() == 2.8
     assert at[-1, 2] == 0.0
@@ -287,6 +288,8 @@ def test_who_stands_where_it_cannot_goes_back_on_its_own_floor_or_says_why_not(
     kerb = scenes.feature("wall", "kerb", shapely.box(2, -8, 3, 8), top=0.3)
     beam = scenes.feature("wall", "beam", shapely.box(2, -8, 3, 8), base=1.0, top=1.5)
     loft = feature("floor", "loft", [[-3, -8], [3, -8], [3, 8], [-3, 8]], height=1.9)
+    bridge = feature("floor", "bridge", [[-3, -8], [3, -8], [3, 8], [-3, 8]], height=3.0)
+    rail = scenes.feature("wall", "rail", shapely.box(-3, -8, -2, 8), base=3.0, top=4.0)
     open_door = scenes.feature("wall", "gap", shapely.box(1, -8, 1.5, 8), top=2.0, door=True)
 
     def walk(x: float, *features: dict[str, Any], **more: Any) -> tuple[Any, str]:
@@ -309,7 +312,7 @@ def test_who_stands_where_it_cannot_goes_back_on_its_own_floor_or_says_why_not(
     assert "6.0 m short, slab, too low to stand under (at" in told
     for bars, said in (
         ([kerb], "kerb"), ([beam], "beam"), ([wall, kerb], "kerb"),
-        ([open_door, wall], "gap"), ([loft], "loft, too low to stand under"),
+        ([open_door, wall], "gap"), ([loft], "loft, too low to stand under"), ([bridge, rail, wall], "far"),
     ):  # fmt: skip
         shut = {"doors.gap.who": []} if open_door in bars else {}
         assert f"m short, {said} (at" in walk(-6.0, *bars, **shut)[1]
