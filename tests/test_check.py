@@ -209,6 +209,7 @@ FAR = change("wary", "calm", "distance > 7m")
         ("never-true", {"in": change("calm", "wary", "seen and lost_for > 1s"), "out": BACK}, {"in": change("calm", "wary", "seen or lost_for > 1s", **{"for": 0.5}), "out": BACK}),
         ("never-true", {"in": change("calm", "wary", "arrived or observed or search_done"), "out": BACK}, {"in": change("calm", "wary", "seen and chance(0.2)"), "out": BACK}),
         ("never-true", {"in": change("calm", "wary", 'target.team == "home" and target.team == "visitors"'), "out": BACK}, {"in": change("calm", "wary", 'seen and target.team == "visitors"'), "out": BACK}),
+        ("never-true", {"in": change("calm", "wary", "seen and not knows"), "out": BACK}, {"in": change("calm", "wary", "seen"), "out": change("wary", "calm", "not seen and not knows")}),
         ("never-true", {"in": change("calm", "wary", "not inside_territory"), "out": BACK}, {"in": change("calm", "wary", "inside_territory and seen"), "out": BACK}),
         ("transition-hidden", {"a": change("calm", "wary", "seen"), "b": change("calm", "wary", "seen and distance < 4m"), "out": BACK}, {"b": change("calm", "wary", "seen and distance < 4m"), "a": change("calm", "wary", "seen"), "out": BACK}),
         ("transition-hidden", {"a": change("calm", "wary", "distance < 6m"), "b": change("calm", "wary", "distance < 4m"), "out": FAR}, {"a": change("calm", "wary", "distance < 6m", **{"for": 1.0}), "b": change("calm", "wary", "distance < 4m"), "out": FAR}),

@@ -18,6 +18,8 @@ from test_expectations import FACTS
 
 import snelk
 from snelk.config.writing import rewritten, with_value, write_back
+from snelk.tuning.fit import _conflicts, _rooms
+from snelk.tuning.plan import Axis
 from snelk.tuning.trials import UNMET, Trials
 
 CONE = "profiles.watcher.cones.front"
@@ -150,6 +152,38 @@ def test_of_two_that_miss_as_much_the_one_nearer_to_its_wishes_is_less_off() -> 
     assert loss(np.array([0.0, 0.5, -4.0])) == pytest.approx(2.0 * 0.25 - 12.0)
     near, far = loss(np.array([0.5, 1.0, 0.0])), loss(np.array([0.5, 2.0, 0.0]))
     assert 1e9 < near < far < loss(np.array([0.6, 0.0, 0.0]))
+
+
+def test_goals_conflict_if_one_is_missed_and_what_helps_it_harms_the_other() -> None:
+    share = np.linspace(0.0, 1.0, 9)
+    tried = np.stack([share, 1.0 - share, np.zeros(9), share**2, 1.2 - share], axis=1)
+    trials = SimpleNamespace(
+        names=["early", "late", "easy", "soon", "never"], tried_offs=lambda: tried,
+        endless_at=lambda _: False,
+    )  # fmt: skip
+
+    def found(*offs: float) -> list[tuple[str, str, bool]]:
+        given = _conflicts(trials, np.array(offs))  # type: ignore[arg-type]
+        assert all(each.against == pytest.approx(-1.0) for each in given)
+        return [(each.a, each.b, each.never_both) for each in given]
+
+    assert found(0.0, 0.0, 0.0, 0.0, 0.0) == []
+    assert found(0.5, 0.0, 0.0, 0.0, 0.0) == [("early", "late", True), ("early", "never", False)]
+    assert found(0.0, 0.0, 0.5, 0.0, 0.0) == []
+    assert ("late", "soon", True) in found(0.0, 0.5, 0.0, 0.0, 0.0)
+
+
+def test_the_room_of_a_number_ends_where_the_first_goal_is_missed() -> None:
+    def offs(points: Any) -> Any:  # met from 0.23 to 0.61; never met
+        beyond = np.maximum(np.abs(points[:, :1] - 0.42) - 0.19, 0.0)
+        return np.concatenate([beyond, np.ones_like(beyond)], axis=1)
+
+    axis = Axis("range", (), 10.0, 20.0, False)
+    trials = SimpleNamespace(axes=[axis], names=["seen", "never"], offs=offs)
+    ((low, high, names),) = _rooms(trials, np.array([0.5]), np.array([0.0, 1.0]))  # type: ignore[arg-type]
+    assert 12.3 <= low < 12.35
+    assert 16.05 < high <= 16.1
+    assert names == ("seen",)
 
 
 def test_an_impossible_set_is_named(tmp_path: Path) -> None:

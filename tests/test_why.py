@@ -68,6 +68,40 @@ def test_stretches_cover_the_run_and_agree_with_the_log(night: snelk.Run) -> Non
         assert gained == list(events[events.kind == "saw"].t)
 
 
+def test_stretches_between_two_times_are_those_of_the_run_cut_there(night: snelk.Run) -> None:
+    for agent, start, end in (("gander", 26.34, 40.0), ("farmer", 30.0, 90.0), ("owl", 0.5, 60.0)):
+        whole, cut = night.spans(agent, "fox"), night.spans(agent, "fox", start=start, end=end)
+        start, end = (float(night.times[night.tick_at(t)]) for t in (start, end))
+        last = min(end + 0.1, 90.0) if end < 90.0 else 90.0
+        inside = [
+            replace(each, start=max(each.start, start), end=min(each.end, last))
+            for each in whole
+            if each.start < last - 1e-6 and each.end > start + 1e-6
+        ]
+        said = [
+            [(each.reason, round(each.start, 6), round(each.end, 6)) for each in spans]
+            for spans in (cut, inside)
+        ]
+        assert len(cut) >= 2
+        assert said[0] == said[1], agent
+
+
+def test_that_nobody_told_it_is_said_until_somebody_does(night: snelk.Run) -> None:
+    told = night.table("voices")
+    first = told[told.result == "told"].drop_duplicates(["listener", "target"])
+    assert len(first) > 4
+    for row in first.itertuples():
+        said = [
+            [
+                text
+                for text in night.why(row.listener, row.target, at=t).lacks
+                if "no message" in text
+            ]
+            for t in (row.t - 0.1, row.t)
+        ]
+        assert (len(said[0]), said[1]) == (1, [])
+
+
 def with_other_numbers(run: snelk.Run, setup: Setup, *, wall_top: float | None = None) -> snelk.Run:
     """The same past, that is the same tables, but another present."""
     info = {**run.info, "setup": setup.model_dump(mode="json")}
@@ -128,6 +162,14 @@ def number(low: float, high: float) -> st.SearchStrategy[float]:
     x=5.0, y=0.0, reach=8.0, fov=90.0, least=0.0, top=1.0, wall=6.0, held=False,
     guard_z=0.0, steep=90.0, least_light=0.0, light=1.0, awake=0.0,
 )  # fmt: skip
+@example(  # only too dark
+    x=5.0, y=0.0, reach=8.0, fov=90.0, least=0.0, top=1.0, wall=6.0, held=False,
+    guard_z=0.0, steep=90.0, least_light=0.6, light=0.45, awake=1.0,
+)  # fmt: skip
+@example(  # only too low
+    x=5.0, y=0.0, reach=8.0, fov=90.0, least=0.0, top=1.0, wall=6.0, held=False,
+    guard_z=1.5, steep=5.0, least_light=0.0, light=1.0, awake=1.0,
+)  # fmt: skip
 def test_a_hair_beyond_the_named_change_turns_the_answer_and_a_hair_short_does_not(
     tmp_path_factory: pytest.TempPathFactory,
     x: float,
@@ -172,6 +214,9 @@ def test_a_hair_beyond_the_named_change_turns_the_answer_and_a_hair_short_does_n
     near = guard_z == 0.0 and math.hypot(x, y) < reach - 0.01
     if near and failing and failing <= {"awake", "range"}:
         assert [change.key for change in named if change.key.endswith("awake")]
+    ends = {"light": "min_light", "elevation": "down"}
+    if failing in ({"light"}, {"elevation"}) and guard_z >= 0.0:  # what alone turns it is named
+        assert any(change.key.endswith(ends[next(iter(failing))]) for change in named)
     for change in named:
         assert isinstance(change.needs, float)
         said, now = re.findall(r"[≥≤<>] ([\d.]+)[^(]*\(is ([\d.]+)\)", change.text)[0]

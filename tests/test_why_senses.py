@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+import re
 from collections import Counter
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -105,6 +107,9 @@ def test_a_hair_beyond_each_named_change_turns_hearing_and_a_hair_short_does_not
     assert (answer.result, answer.sensed) == (row.result, bool(row.heard))
     if answer.gates[-1].passed is False:
         assert answer.counterfactual is not None or answer.no_counterfactual
+    if told := re.match(r"straight [\d.]+ m, carries ([\d.]+) m: ([^;]*);", answer.gates[-1].text):
+        factors = [float(re.findall(r"[\d.]+", part)[-1]) for part in told[2].split(" × ")]
+        assert math.prod(factors) == pytest.approx(float(told[1]), rel=0.01, abs=0.006)
     for change in filter(None, (answer.counterfactual, *answer.others)):
         assert isinstance(change.needs, float)
         hair = HAIR if change.comparison in (">=", ">") else -HAIR
@@ -181,6 +186,9 @@ def test_the_story_tells_all_senses_in_stretches() -> None:
     heard = [span for span in noises if span.reason == "heard"]
     assert sum(span.noises for span in heard) == rows.heard.sum()
     assert max(span.strength or 0 for span in heard) == rows.strength.max()
+    for one, other in pairwise(noises):  # what belongs together is one
+        if (one.reason, one.wall, one.what) == (other.reason, other.wall, other.what):
+            assert other.start - one.end > (2.0 if one.reason == "heard" else 10.0)
     felt = [span for span in story if span.sense == "touch"]
     contacts = night.contacts[(night.contacts.agent == "goose-2") & night.contacts.sensed]
     assert felt[0].start == contacts.t.min()

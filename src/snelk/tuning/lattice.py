@@ -11,6 +11,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from snelk.config.steps import HEADROOM
 from snelk.level.columns import plain
 from snelk.level.footing import follow_floors
 from snelk.level.level import Level
@@ -131,7 +132,7 @@ class Lattice:
         for wall in walls:
             reach = NEAR_DOOR + 2.0 * self.radius
             near = self._lines.query(self.level.outline_of(wall), "dwithin", distance=reach)
-            low, high = float(self.level.base[wall]) - 2.0, float(self.level.top[wall])
+            low, high = float(self.level.base[wall]) - HEADROOM, float(self.level.top[wall])
             z = self.places[:, 2][np.stack([self.moves.start[near], self.moves.end[near]])]
             found |= set(near[(z.max(axis=0) > low) & (z.min(axis=0) < high)].tolist())
         return frozenset(found)
