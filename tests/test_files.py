@@ -287,7 +287,7 @@ def test_without_machine_code_the_same_rules_run_interpreted(
     assert len(here.likelihood)
     for name in TABLES:
         assert again.arrow(name).equals(here.arrow(name)), name
-    # A game that is restored, and rays that are followed at once.
+    # A game that is restored, rays that are followed at once, and a search on a large level.
     code = f"""
 import numpy as np, snelk
 from snelk.level.rays import cast_rays
@@ -298,6 +298,9 @@ live.step()
 ends = np.random.default_rng(4).uniform((0, 0, 0), (60, 45, 3), (2, 200, 3))
 grid = snelk.Simulation(snelk.load({str(NIGHT)!r})).level.grid
 print(grid.has_triangles, live.readout(), [each.tolist() for each in cast_rays(grid, *ends)])
+snelk.level.ways.WHOLE = 0
+over = {over | {f"{ladder}.states.looking": {"search": {"method": "nearby", "give_up": 2.0}}}}
+print("planned" in list(snelk.run({str(own)!r}, overrides=over).searches.what))
 """
     said = [
         subprocess.run([sys.executable, "-c", code], capture_output=True, env=each, check=True)
@@ -305,6 +308,7 @@ print(grid.has_triangles, live.readout(), [each.tolist() for each in cast_rays(g
     ]
     assert said[0].stdout == said[1].stdout
     assert said[0].stdout.startswith(b"True ")
+    assert said[0].stdout.endswith(b"True\n")
     # And such as catches: each loop by itself, of the cases that it is tried with every twelfth.
     loops = [Path(__file__).with_name(f"test_{name}.py") for name in ("loops", "attention", "ways")]
     words = [sys.executable, "-m", "pytest", "-q", "-x", "--assert=plain", "-p", "no:cacheprovider"]

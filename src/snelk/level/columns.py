@@ -192,9 +192,9 @@ def door(function: F) -> F:
         return function
 
     @wraps(function)
-    def quietly(*arguments: Any) -> Any:
+    def quietly(*arguments: Any, **named: Any) -> Any:
         say_once(SLOW)
         with np.errstate(all="ignore"):
-            return function(*arguments)
+            return function(*arguments, **named)
 
     return quietly  # type: ignore[return-value]
