@@ -273,8 +273,12 @@ def test_paths_known_before_are_as_short_as_those_found_when_they_are_asked_for(
             part = ways.part_at(a)
             length = ways.length_on(part, a, b)
             assert length == pytest.approx(others.length_on(part, a, b), rel=1e-12)
-            way = others.way(ways.nearest(a, part, stays=True), ways.nearest(b, part))
-            assert np.isfinite(length) == (way is not None)
+            ends = ways.nearest(a, part, stays=True), ways.nearest(b, part)
+            for way in (ways.way(*ends), others.way(*ends)):
+                assert np.isfinite(length) == (way is not None)
+                if way is not None:  # nobody stops at a corner twice, as it lies on two floors
+                    twice = (np.diff(way[:, :2], axis=0) == 0.0).all(axis=1) & (way[1:, 3] < 0)
+                    assert not twice.any()
 
 
 @pytest.mark.parametrize("whole", LARGE_OR_NOT)

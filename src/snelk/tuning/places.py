@@ -113,7 +113,7 @@ def _no_footing(scenario: Scenario) -> Found:
             for floor, low in too_low(level, on, np.array([[x, y]])):
                 if low[0]:
                     reason = f"starts at ({x:.2f}, {y:.2f}) under {floor}, too low to stand under"
-                    yield key, reason, f"move it, or draw {floor} {HEADROOM:g} m above its floor"
+                    yield key, reason, f"move it, or raise {floor} to {HEADROOM:g} m above its feet"
 
 
 def _useless_link(scenario: Scenario) -> Found:
