@@ -230,8 +230,9 @@ def test_each_agent_of_a_group_has_its_own_states(tmp_path: Path) -> None:
     ("demo", "who", "zones", "variants"),
     [
         ("croft", ("dog", "hen-1", "farmer"), ("gravel yard", "lantern pool", "coop doorstep"),
-         [{"seed": 2}, {"profiles.hen.movement.running": 1.5}, {"seed": 5}]),
-        ("mill", ("cat", "miller", "boy"), ("roar of the wheel",), [{}]),
+         [{"seed": 2}, {"seed": 5}]),
+        ("mill", ("cat", "miller", "boy"), ("roar of the wheel",),
+         [{}, {"profiles.kitten.movement.running": 1.5}, {"seed": 2}]),
     ],
 )  # fmt: skip
 def test_who_was_where_is_as_in_the_tables(

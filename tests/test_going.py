@@ -213,7 +213,7 @@ def test_resume_goes_to_where_the_routine_was_left_and_faces_as_there(tmp_path: 
 
 
 def test_speed_goes_by_the_way_that_is_left(tmp_path: Path) -> None:
-    speeds = [[2.0, 1.0], [10.0, 3.0]]
+    speeds = [[2.0, 1.0], [5.0, 3.0], [10.0, 2.0]]
     states = {"a": {"go": {"spot": "there"}, "speeds": speeds}}
     there = scenes.feature("spot", "there", shapely.Point(14, 0))
     profiles = scenes.GUARD.replace("acceleration = 8.0", "acceleration = 1000")
@@ -222,7 +222,7 @@ def test_speed_goes_by_the_way_that_is_left(tmp_path: Path) -> None:
     left = 14.0 - at[:-1, 0]
     speed = np.diff(at[:, 0]) / 0.1
     some = (t[:-1] > 0.2) & (left > 0.6)
-    wanted = np.interp(left, [2.0, 10.0], [1.0, 3.0])
+    wanted = np.interp(left, *zip(*speeds, strict=True))
     assert speed[some] == pytest.approx(wanted[some], abs=1e-6)
 
 

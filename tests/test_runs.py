@@ -18,6 +18,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 import samples
+import scenes
 import shapely
 import tomli_w
 from hypothesis import given, settings
@@ -45,12 +46,47 @@ def test_a_run_repeats_itself_bit_for_bit(night: snelk.Run, tmp_path: Path) -> N
         assert (folders[0] / name).read_bytes() == (folders[1] / name).read_bytes(), name
 
 
+def without_ties(scenario: snelk.Scenario) -> dict[str, Any]:
+    """Rings without holes: who is in the middle of one may go to any side."""
+    return {
+        f"profiles.{name}.ladder.states.{key}.roam.ring": [0.0, state.roam.ring[1]]
+        for name, profile in scenario.setup.profiles.items()
+        for key, state in (profile.ladder.states if profile.ladder else {}).items()
+        if state.roam is not None and state.roam.ring is not None
+    }
+
+
+def test_a_flat_floor_below_everything_changes_nothing(tmp_path: Path) -> None:
+    shutil.copytree(snelk.croft(), tmp_path / "meadow")
+    level = tmp_path / "meadow" / "croft.geojson"
+    document = json.loads(level.read_text())
+    low_x, low_y, high_x, high_y = snelk.Level(snelk.load(NIGHT).level).bounds
+    ground = shapely.box(low_x - 3.0, low_y - 3.0, high_x + 3.0, high_y + 3.0)
+    document["features"].append(scenes.feature("floor", "meadow", ground, height=0.0))
+    level.write_text(json.dumps(document))
+    scenario = snelk.load(NIGHT)
+    high = [name for name, member in scenario.setup.cast.items() if member.z]
+    overrides = {
+        **without_ties(scenario),
+        **{f"cast.{name}.z": 0.0 for name in high},
+    }  # who would fall
+    run, other = (
+        snelk.run(path, overrides=overrides) for path in (NIGHT, tmp_path / "meadow" / "night.toml")
+    )
+    columns = ["t", "kind", "agent", "target"]
+    pd.testing.assert_frame_equal(run.events[columns], other.events[columns])
+    for table, told in (
+        ("poses", ["x", "y", "z"]), ("sight", ["exposure", "light", "distance"]), ("meters", ["value"]),
+        ("hearing", ["straight", "around", "through", "strength"]), ("beliefs", ["x", "y", "uncertainty"]),
+        ("searches", ["x", "y", "walked"]),
+    ):  # fmt: skip
+        np.testing.assert_allclose(run.table(table)[told], other.table(table)[told], atol=1e-5)
+
+
 @pytest.mark.parametrize("place", ["croft", "mill"])
 def test_the_same_happens_wherever_the_level_lies_and_however_its_features_are_ordered(
     place: str, tmp_path: Path
 ) -> None:
-    """But for ties: who is in the middle of a ring may go to any side, so rings have no hole."""
-
     def moved(given: Any, key: str = "") -> Any:
         if isinstance(given, dict):
             return {key: moved(value, key) for key, value in given.items()}
@@ -60,12 +96,7 @@ def test_the_same_happens_wherever_the_level_lies_and_however_its_features_are_o
 
     source, by = getattr(snelk, place)(), np.array([128.0, -64.0])
     scenario = snelk.load(source / "night.toml")
-    overrides: dict[str, Any] = {"clock.end": 43.0}
-    for name, profile in scenario.setup.profiles.items():
-        for key, state in profile.ladder.states.items() if profile.ladder else ():
-            if state.roam is not None and state.roam.ring is not None:
-                ring = [0.0, state.roam.ring[1]]
-                overrides[f"profiles.{name}.ladder.states.{key}.roam.ring"] = ring
+    overrides = {"clock.end": 43.0, **without_ties(scenario)}
     run = snelk.run(scenario, overrides=overrides)
     shutil.copytree(source, tmp_path / "elsewhere")
     document = json.loads((source / f"{place}.geojson").read_text())
