@@ -65,11 +65,8 @@ def test_a_flat_floor_below_everything_changes_nothing(tmp_path: Path) -> None:
     document["features"].append(scenes.feature("floor", "meadow", ground, height=0.0))
     level.write_text(json.dumps(document))
     scenario = snelk.load(NIGHT)
-    high = [name for name, member in scenario.setup.cast.items() if member.z]
-    overrides = {
-        **without_ties(scenario),
-        **{f"cast.{name}.z": 0.0 for name in high},
-    }  # who would fall
+    high = [name for name, member in scenario.setup.cast.items() if member.z]  # who would fall
+    overrides = {"seed": 1, **without_ties(scenario), **{f"cast.{name}.z": 0.0 for name in high}}
     run, other = (
         snelk.run(path, overrides=overrides) for path in (NIGHT, tmp_path / "meadow" / "night.toml")
     )
