@@ -296,24 +296,32 @@ def test_who_stands_where_it_cannot_goes_back_on_its_own_floor_or_says_why_not(
     rail = scenes.feature("wall", "rail", shapely.box(-3, -8, -2, 8), base=3.0, top=4.0)
     open_door = scenes.feature("wall", "gap", shapely.box(1, -8, 1.5, 8), top=2.0, door=True)
 
-    def walk(x: float, *features: dict[str, Any], **more: Any) -> tuple[Any, str]:
+    def walk(
+        x: float, *features: dict[str, Any], ground: dict[str, Any] = yard, **more: Any
+    ) -> tuple[Any, str]:
         more = {"cast.guard.at": [x, 0.0], "bodies.post.radius": 0.6, **more}
         states = {"a": {"go": {"spot": "gate"}, "pace": "running"}}
         run = snelk.run(
-            scenes.scene(tmp_path, yard, gate, *features, states=states, end=6.0, more=more)
+            scenes.scene(tmp_path, ground, gate, *features, states=states, end=6.0, more=more)
         )
         return poses(run)[1], " ".join(run.events.text)
 
     def slab(height: float) -> dict[str, Any]:
         return feature("floor", "slab", square(-3, -3, 6), height=height)
 
-    # The top of the slab is nearer than the yard, but no step.
-    at, told = walk(3.02, slab(STEP + 0.05))
-    assert at[-1, 0] > 5.5
-    assert at[:, 2].max() == 0.0
+    # The top of the slab is nearer than the yard, but no step, even if a ladder leads there.
+    ladder = link("ladder", [[-6.0, 0.0, 0.0], [-2.0, 0.0, STEP + 0.05]])
+    for more in ([], [ladder]):
+        at, told = walk(3.02, slab(STEP + 0.05), *more)
+        assert at[-1, 0] > 5.5
+        assert at[:, 2].max() == 0.0
     at, told = walk(0.0, slab(1.2))
     assert (at == (0.0, 0.0, 0.0)).all()
     assert "6.0 m short, slab, too low to stand under (at" in told
+    pit = feature("floor", "pit", square(-2, -2, 4), height=0.0)  # of which nothing is free
+    at, told = walk(0.0, slab(1.2), ground=pit)
+    assert (at == (0.0, 0.0, 0.0)).all()
+    assert "cannot get to" in told
     for bars, said in (
         ([kerb], "kerb"), ([beam], "beam"), ([wall, kerb], "kerb"),
         ([open_door, wall], "gap"), ([loft], "loft, too low to stand under"), ([bridge, rail, wall], "far"),
