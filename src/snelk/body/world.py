@@ -902,12 +902,19 @@ class World:
         )
 
     def make_ready(self) -> None:
-        """Find the paths of everybody who walks, which else is done when they are first needed."""
+        """Find the paths of everybody who walks, and what may be in the way.
+
+        Else that is done when it is first needed.
+        """
         for v, a in where(self.motion.driven & self.ladders.used):
             name = self.agents[a]
             whom = self._names_of(v, name)
             self.level.ways(who=whom, opened=self.doors.open_for(v, whom))
             self.ways_of(v, name).make_ready()
+            if not self.level.data.floors:
+                self.level.bars_at(float(self.motion.z[v, a]))
+        for floor in range(len(self.level.data.floors)):
+            self.level.bars_on(floor)
 
     def new_walker(self, v: int, a: int, also: frozenset[int] = frozenset()) -> Walker:
         """The ground that an agent walks on; as if doors were open, given by number."""

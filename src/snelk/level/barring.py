@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from shapely.geometry.base import BaseGeometry
 
 from snelk.config.steps import HEADROOM, STEP
 from snelk.level.columns import plain
+from snelk.level.footing import follow_floors
 
 if TYPE_CHECKING:
     from snelk.level.level import Level
@@ -44,22 +44,20 @@ def first_bar(
     """
     line = shapely.LineString([start[:2], end[:2]])
     if not level.data.floors:
-        met = _met(line, level.walls_at(float(start[2]), opened))
+        met = _met(line, *level.bars_at(float(start[2])), opened)
         return level.wall_names[min(met)[1]] if met else ""
     along = np.linspace(0.0, line.length, int(np.clip(line.length / APART, 2, MOST)))
     plan = start[:2] + along[:, None] * (end[:2] - start[:2]) / max(line.length, 1e-9)
-    floors, z = [], float(start[2])
-    for x, y in plan.tolist():
-        floor = int(level.floors_at(np.array([[x, y, z]]))[0])
-        if floor < 0:  # the floors end here
-            break
-        floors.append(floor)
-        z = level.height_of(floor, x, y)
-    on = np.array(floors, dtype=np.intp)
+    heights = np.full(len(plan), float(start[2]))
+    follow_floors(level.floors, plan[:, 0].copy(), plan[:, 1].copy(), heights)
+    before = np.append(start[2], heights[:-1])
+    on = level.floors_at(np.column_stack([plan, before])).astype(np.intp)
+    if (on < 0).any():  # where the floors end
+        on = on[: np.argmax(on < 0)]
     found = [
         (away, level.wall_names[wall])
-        for floor in set(floors)
-        for away, wall in _met(line, level.walls_on(floor, opened))
+        for floor in np.unique(on).tolist()
+        for away, wall in _met(line, *level.bars_on(floor), opened)
         if floor in on[np.abs(along[: len(on)] - away) <= along[1]]
     ]
     for name, low in too_low(level, on, plan[: len(on)]):
@@ -84,9 +82,12 @@ def too_low(level: Level, on: NDArray[np.intp], plan: Numbers) -> Iterator[tuple
 
 
 def _met(
-    line: shapely.LineString, walls: list[tuple[int, BaseGeometry]]
+    line: shapely.LineString, walls: list[int], tree: shapely.STRtree, opened: frozenset[int]
 ) -> list[tuple[float, int]]:
     """How far along a line it first meets each of those that it meets, m, and which."""
-    met = [(wall, shapely.intersection(line, outline)) for wall, outline in walls]
     begin = shapely.Point(line.coords[0])
-    return [(shapely.distance(begin, there), wall) for wall, there in met if not there.is_empty]
+    return [
+        (shapely.distance(begin, shapely.intersection(line, tree.geometries[n])), walls[n])
+        for n in tree.query(line, predicate="intersects").tolist()
+        if walls[n] not in opened
+    ]

@@ -39,6 +39,10 @@ GROUND = 0.0
 """The height of the ground that has no end, m."""
 
 
+Bars = tuple[list[int], shapely.STRtree]
+"""Numbers of walls, and a tree of what they stop feet with."""
+
+
 @dataclass(frozen=True)
 class Sightline:
     """The result of one ray: the share that passes, and the wall that stopped it, and where."""
@@ -115,6 +119,7 @@ class Level:
         self._walked_through[self.is_floor | self.is_mesh] = True
         self.walkable[self.is_floor | self.is_mesh] = False
         self._stops: dict[float, NDArray[np.bool_]] = {}
+        self._bars: dict[tuple[str, float], Bars] = {}
         self._ways: dict[tuple[object, ...], Ways] = {}
         self._near: dict[float, list[list[int]]] = {}
         self._beside_floors: dict[float, list[list[tuple[int, BaseGeometry]]]] = {}
@@ -401,18 +406,22 @@ class Level:
         low, high = (-STEP, STEP) if self.is_edge[wall] else span
         return strip_of(self._outlines[wall], plane, low, high)
 
-    def walls_on(self, floor: int, opened: frozenset[int]) -> list[tuple[int, BaseGeometry]]:
-        """What stops somebody on a floor, by number, and the part of it that does.
+    def bars_on(self, floor: int) -> Bars:
+        """What stops somebody on a floor while all doors are shut; see `bars_at`."""
+        if ("bars", floor) not in self._bars:
+            self._standing(frozenset(), 0.0)
+            self._bars["bars", floor] = _bars_of(self._beside_floors[0.0][floor])
+        return self._bars["bars", floor]
 
-        All but doors that are open, given by number.
+    def bars_at(self, z: float) -> Bars:
+        """The walls that stop somebody on ground at a height, m, on a level without floors.
+
+        By number, and a tree of the parts of them that do.
         """
-        self._standing(opened, 0.0)
-        return [each for each in self._beside_floors[0.0][floor] if each[0] not in opened]
-
-    def walls_at(self, z: float, opened: frozenset[int]) -> list[tuple[int, BaseGeometry]]:
-        """The same on ground at a height, m, on a level without floors."""
-        stops = np.flatnonzero(self.stops_at(z)).tolist()
-        return [(wall, self._outlines[wall]) for wall in stops if wall not in opened]
+        if ("ground", z) not in self._bars:
+            walls = np.flatnonzero(self.stops_at(z)).tolist()
+            self._bars["ground", z] = _bars_of([(wall, self._outlines[wall]) for wall in walls])
+        return self._bars["ground", z]
 
     def zone_on(self, name: str, floor: int) -> BaseGeometry:
         """The area of a zone on a floor, within the zone's heights; all of it without floors."""
@@ -670,6 +679,10 @@ def triangles_of(area: BaseGeometry) -> NDArray[np.float64]:
     cut = shapely.get_parts(shapely.constrained_delaunay_triangles(parts))
     found: NDArray[np.float64] = shapely.get_coordinates(cut).reshape(-1, 4, 2)[:, :3]
     return found
+
+
+def _bars_of(walls: list[tuple[int, BaseGeometry]]) -> Bars:
+    return [wall for wall, _ in walls], shapely.STRtree([outline for _, outline in walls])
 
 
 def _or_nan(values: list[float | None]) -> NDArray[np.float64]:
