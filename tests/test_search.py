@@ -182,7 +182,7 @@ def test_where_not_all_paths_are_known_before_the_same_happens(
     assert min((run.searches.what == "planned").sum() for run in known) >= 3
 
 
-@pytest.mark.parametrize("way", ["nearby", "hideouts", "likelihood"])
+@pytest.mark.parametrize("way", ["nearby", "likelihood"])
 def test_a_level_of_one_flat_floor_is_searched_as_one_without_floors(
     way: str, tmp_path: Path
 ) -> None:

@@ -259,7 +259,7 @@ def blocks(rng: np.random.Generator) -> list[dict[str, Any]]:
     return [*found, wall]
 
 
-@pytest.mark.parametrize("seed", [2, 3, 7, 16, 44, 55])
+@pytest.mark.parametrize("seed", [2, 7, 44, 55])
 def test_paths_known_before_are_as_short_as_those_found_when_they_are_asked_for(seed: int) -> None:
     known, asked = (level_of(*blocks(np.random.default_rng(seed))) for _ in range(2))
     rng = np.random.default_rng(seed)
@@ -344,7 +344,7 @@ def holds(level: Any, at: np.ndarray, above: float) -> np.ndarray:
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=18, deadline=None)
+@settings(max_examples=12, deadline=None)
 def test_nobody_leaves_the_floors_passes_walls_or_climbs_but_by_links(
     tmp_path_factory: pytest.TempPathFactory, seed: int
 ) -> None:
