@@ -259,7 +259,7 @@ def blocks(rng: np.random.Generator) -> list[dict[str, Any]]:
     return [*found, wall]
 
 
-@pytest.mark.parametrize("seed", [2, 7, 44, 55])
+@pytest.mark.parametrize("seed", [40, 44, 48, 93])
 def test_paths_known_before_are_as_short_as_those_found_when_they_are_asked_for(seed: int) -> None:
     known, asked = (level_of(*blocks(np.random.default_rng(seed))) for _ in range(2))
     rng = np.random.default_rng(seed)
