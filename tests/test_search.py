@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 from pathlib import Path
 from typing import Any
@@ -180,22 +179,6 @@ def test_where_not_all_paths_are_known_before_the_same_happens(
                 one.table(table)[columns], other.table(table)[columns], atol=1e-9
             )
     assert min((run.searches.what == "planned").sum() for run in known) >= 3
-
-
-@pytest.mark.parametrize("way", ["nearby", "likelihood"])
-def test_a_level_of_one_flat_floor_is_searched_as_one_without_floors(
-    way: str, tmp_path: Path
-) -> None:
-    west, south, east, north = shapely.from_geojson(json.dumps(FIELD["geometry"])).bounds
-    ground = shapely.box(west - 3.0, south - 3.0, east + 3.0, north + 3.0)  # as far as without
-    floor = scenes.feature("floor", "meadow", ground, height=0.0)
-    flat, other = searching(tmp_path / "a", way), searching(tmp_path / "b", way, floor)
-    assert flat.searches.what.tolist() == other.searches.what.tolist()
-    assert len(flat.searches) > 4
-    for table in ("searches", "poses"):
-        np.testing.assert_allclose(
-            flat.table(table)[["x", "y"]], other.table(table)[["x", "y"]], atol=1e-6
-        )
 
 
 @given(seed=st.integers(0, 10_000))

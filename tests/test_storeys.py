@@ -16,12 +16,11 @@ from test_floors import HOUSE, feature, level_of, link, square
 
 import snelk
 from snelk.config.steps import HEADROOM, STEP
+from snelk.level.barring import first_bar
 
 LADDER = link("ladder", [[-3.0, 1.5, 0.0], [-3.0, 2.5, 2.8]], seconds=4.0)
 LOFT = {**scenes.feature("spot", "loft", shapely.Point(-3, 3, 2.8))}
 YARD = {**scenes.feature("spot", "yard", shapely.Point(-3, 3, 0.0))}
-LARGE_OR_NOT = [600, 0]
-"""Up to how many corners all paths are known before: of a large level they are not."""
 
 
 def poses(run: snelk.Run, who: str = "guard") -> Any:
@@ -281,7 +280,27 @@ def test_paths_known_before_are_as_short_as_those_found_when_they_are_asked_for(
                     assert not twice.any()
 
 
-@pytest.mark.parametrize("whole", LARGE_OR_NOT)
+def test_what_is_in_the_way_is_on_the_floor_that_the_line_comes_to_and_not_behind_its_end() -> None:
+    boxes = [("ditch", 6.0, 0.0), ("bin", 2.0, 0.0), ("rail", 5.0, 2.2), ("shed", 13.0, 0.0)]
+    walls = [
+        scenes.feature("wall", name, shapely.box(x, -2, x + 0.5, 2), base=base, top=base + 1.0)
+        for name, x, base in boxes
+    ]
+    floors = [
+        feature("floor", "yard", square(-8, -4, 16), height=0.0),
+        feature("floor", "isle", square(12, -4, 8), height=0.0),
+        feature("floor", "ramp", [[-4, -2, 0], [0, -2, 2.2], [0, 2, 2.2], [-4, 2, 0]]),
+    ]
+    for end, said in ((8, "rail"), (4, "")):  # over the bin, and no further than the terrace
+        terrace = feature("floor", "terrace", [[0, -2], [end, -2], [end, 2], [0, 2]], height=2.2)
+        level = level_of(*floors, terrace, *walls)
+        assert first_bar(level, np.array([-6.0, 0.0, 0.0]), np.array([7.0, 0.0, 2.2])) == said
+    flat = level_of(*floors[:2], *walls)
+    for x, said in ((1.0, "bin"), (7.0, ""), (30.0, "")):
+        assert first_bar(flat, np.array([x, 0.0, 0.0]), np.array([15.0, 0.0, 0.0])) == said
+
+
+@pytest.mark.parametrize("whole", [600, 0])  # of a large level not all paths are known before
 def test_who_stands_where_it_cannot_goes_back_on_its_own_floor_or_says_why_not(
     whole: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -72,7 +72,7 @@ def test_stretches_between_two_times_are_those_of_the_run_cut_there(night: snelk
     for agent, start, end in (("gander", 26.34, 40.0), ("farmer", 30.0, 90.0), ("owl", 0.5, 60.0)):
         whole, cut = night.spans(agent, "fox"), night.spans(agent, "fox", start=start, end=end)
         start, end = (float(night.times[night.tick_at(t)]) for t in (start, end))
-        last = min(end + 0.1, 90.0) if end < 90.0 else 90.0
+        last = min(end + 0.1, 90.0)
         inside = [
             replace(each, start=max(each.start, start), end=min(each.end, last))
             for each in whole

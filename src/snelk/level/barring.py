@@ -52,8 +52,11 @@ def first_bar(
     follow_floors(level.floors, plan[:, 0].copy(), plan[:, 1].copy(), heights)
     before = np.append(start[2], heights[:-1])
     on = level.floors_at(np.column_stack([plan, before])).astype(np.intp)
-    if (on < 0).any():  # where the floors end
-        on = on[: np.argmax(on < 0)]
+    # The floors end where there is none, or only one that is deeper than a step.
+    ends = on < 0
+    ends[1:] |= _heights(level, on[:-1], plan[1:]) - heights[1:] > STEP
+    if ends.any():
+        on = on[: np.argmax(ends)]
     found = [
         (away, level.wall_names[wall])
         for floor in np.unique(on).tolist()
@@ -71,14 +74,20 @@ def too_low(level: Level, on: NDArray[np.intp], plan: Numbers) -> Iterator[tuple
 
     `on` is the floor of each place. Who could step onto a floor is not under it.
     """
-    planes = np.array(plain(level.floors).planes)
-    own = (planes[on, :2] * plan).sum(axis=1) + planes[on, 2]
-    for (floor, area), plane in zip(level.data.floors, planes, strict=True):
-        rise = plan @ plane[:2] + plane[2] - own
+    own = _heights(level, on, plan)
+    for n, (floor, area) in enumerate(level.data.floors):
+        rise = _heights(level, np.full(len(plan), n), plan) - own
         low = (rise > STEP) & (rise < HEADROOM)
         if low.any():
             low &= shapely.intersects_xy(area, *plan.T)
         yield floor.name, low
+
+
+def _heights(level: Level, on: NDArray[np.intp], plan: Numbers) -> Numbers:
+    """(places,) how high the planes of floors are at places, (places, 2), m."""
+    planes: Numbers = np.array(plain(level.floors).planes)[on]
+    found: Numbers = (planes[:, :2] * plan).sum(axis=1) + planes[:, 2]
+    return found
 
 
 def _met(
