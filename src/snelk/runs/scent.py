@@ -17,7 +17,7 @@ from snelk.runs.standing import awake_at
 from snelk.runs.turning import level_at
 from snelk.senses.bodies import Bodies, Poses, bodies_of
 from snelk.senses.contact import Contacts, contact_numbers
-from snelk.senses.smelling import leave, smell, sniff
+from snelk.senses.smelling import leave_since, smell, sniff
 from snelk.senses.trails import AirNumbers, Trails, air_numbers
 
 if TYPE_CHECKING:
@@ -75,7 +75,7 @@ def trail_at(run: Record, target: str, tick: int) -> tuple[Trails, AirNumbers] |
     rows, count = run.rows("poses"), len(run.names)
 
     def column(values: Any) -> Any:
-        return values.reshape(-1, count)[: tick + 1, one]
+        return np.ascontiguousarray(values.reshape(-1, count)[: tick + 1, one])
 
     x, y, z = (np.nan_to_num(column(rows[name])).astype(np.float64) for name in "xyz")
     posture = column(rows.words("posture").codes_in(POSTURES).astype(np.int8))
@@ -87,15 +87,18 @@ def trail_at(run: Record, target: str, tick: int) -> tuple[Trails, AirNumbers] |
         which_inside(level.zones, zone, places, inside)
         within[:, 0, zone] = inside
     events = run.rows("events")
-    spawned = set(events["t"][events.equal(kind="spawned", agent=target)].tolist())
-    trails = Trails.blank(1, 1)
-    for n in range(len(x)):
-        at = slice(n, n + 1)
-        gait, heading = np.full((1, 1), -1, dtype=np.int8), np.zeros((1, 1))
-        now = Poses(x[at], y[at], z[at], heading, posture[at], gait, present[at])
-        while not leave(float(run.times[n]), now, within[n : n + 1], air, trails):
-            trails = trails.with_room()
-        if float(run.times[n]) in spawned:
+    spawned = events["t"][events.equal(kind="spawned", agent=target)]
+    begins = np.flatnonzero(np.isin(run.times[: len(x)], spawned)) + 1  # the trail of another
+    gait, heading = np.full(x.shape, -1, dtype=np.int8), np.zeros(x.shape)
+    poses = Poses(x, y, z, heading, posture, gait, present)
+    trails, n = Trails.blank(1, 1), 0
+    for end in (*begins.tolist(), len(x)):
+        while n < end:
+            now = poses._make(values[n:end] for values in poses)
+            n += leave_since(run.times[n:end], now, within[n:end], air, trails)
+            if n < end:
+                trails = trails.with_room()
+        if end in begins:
             trails.forget(0, 0)
     return trails, air
 

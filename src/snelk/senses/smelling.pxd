@@ -14,13 +14,24 @@ cdef bint _leave_and_smell(
     SmellStageColumns stage, PoseColumns poses, double now,
 ) noexcept nogil
 
-@cython.locals(
-    v=Py_ssize_t, p=Py_ssize_t, j=Py_ssize_t, n=Py_ssize_t, at=Py_ssize_t, room=Py_ssize_t,
-    halvings=double,
-)
+@cython.locals(v=Py_ssize_t)
 cdef void _leave(
     double now, PoseColumns poses, const unsigned char[:, :, ::1] within,
     AirColumns air, TrailColumns trails,
+) noexcept nogil
+
+@cython.locals(n=Py_ssize_t)
+cdef Py_ssize_t _leave_since(
+    const double[::1] times, PoseColumns poses, const unsigned char[:, :, ::1] within,
+    AirColumns air, TrailColumns trails,
+) noexcept nogil
+
+@cython.locals(
+    j=Py_ssize_t, n=Py_ssize_t, at=Py_ssize_t, room=Py_ssize_t, halvings=double,
+)
+cdef void _leave_of(
+    double now, PoseColumns poses, const unsigned char[:, :, ::1] within,
+    AirColumns air, TrailColumns trails, Py_ssize_t v, Py_ssize_t p,
 ) noexcept nogil
 
 @cython.locals(

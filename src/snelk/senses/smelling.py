@@ -53,33 +53,30 @@ def _leave_and_smell(stage: SmellStage, poses: Poses, now: float) -> bool:
 
 
 @door
-def leave(
-    now: float,
+def leave_since(
+    times: NDArray[np.float64],
     poses: Poses,
     within: NDArray[np.bool_],
     air: AirNumbers,
     trails: Trails,
-) -> bool:
-    """One tick of all trails; return whether there was room; if not, nothing is done.
+) -> int:
+    """Ticks of the trails of one variant; return how many were done, until there was no room.
 
     Args:
-        now: Its time, s.
-        poses: Everybody's poses.
-        within: (variant or 1, character, zone) which zones everybody is in.
+        times: (tick,) their times, s.
+        poses: Everybody's poses; its rows are the ticks.
+        within: (tick, character, zone) which zones everybody is in.
         air: How strong trails are, and how they fade.
         trails: Overwritten.
     """
+    agree(times.shape, within.shape[:1])
     agree(plain(poses).x.shape, within.shape[:2])
-    agree(plain(air).scent.shape, (len(plain(trails).x), plain(poses).x.shape[1]))
-    agree(plain(trails).first.shape, plain(air).scent.shape)
+    agree(plain(air).scent.shape, plain(trails).first.shape, (1, plain(poses).x.shape[1]))
     agree(within.shape[2:], plain(air).zone_wind.shape)
-    if plain(trails).longest[0] >= plain(trails).x.shape[2]:
-        return False
-    _leave(
-        now, laid_out(PoseColumns, poses), within, laid_out(AirColumns, air),
+    return _leave_since(
+        times, laid_out(PoseColumns, poses), within, laid_out(AirColumns, air),
         laid_out(TrailColumns, trails),
     )  # fmt: skip
-    return True
 
 
 @door
@@ -188,26 +185,54 @@ def _leave(
     trails: Trails,
 ) -> None:
     """Everybody goes on with its trail; what of trails has faded for all noses is gone."""
-    room, trails.longest[0] = trails.x.shape[2], 0
+    trails.longest[0] = 0
     for v in range(len(trails.x)):
-        p = v if len(poses.x) > 1 else 0
-        for j in range(trails.x.shape[1]):
-            if not air.leaves[v, j]:
-                continue
-            if poses.present[p, j]:
-                _go_on(now, poses, within, air, trails, v, p, j)
-            for n in range(trails.size[v, j]):
-                at = (trails.first[v, j] + n) % room
-                halvings = (now - trails.t[v, j, at]) * air.fades[v]
-                halvings *= 1.0 + air.thins[v] * trails.wind[v, j, at]
-                trails.strength[v, j, at] = trails.scent[v, j, at] * exp2(-halvings)
-            # The newest place stays, so that it is known that there was a trail.
-            while trails.size[v, j] > 1:
-                if not trails.strength[v, j, trails.first[v, j]] < air.weakest[v]:
-                    break
-                trails.first[v, j] = (trails.first[v, j] + 1) % room
-                trails.size[v, j] -= 1
-            trails.longest[0] = max(trails.longest[0], trails.size[v, j])
+        _leave_of(now, poses, within, air, trails, v, v if len(poses.x) > 1 else 0)
+
+
+def _leave_since(
+    times: NDArray[np.float64],
+    poses: Poses,
+    within: NDArray[np.bool_],
+    air: AirNumbers,
+    trails: Trails,
+) -> int:
+    for n in range(len(times)):
+        if trails.longest[0] >= trails.x.shape[2]:
+            return n
+        trails.longest[0] = 0
+        _leave_of(times[n], poses, within, air, trails, 0, n)
+    return len(times)
+
+
+def _leave_of(
+    now: float,
+    poses: Poses,
+    within: NDArray[np.bool_],
+    air: AirNumbers,
+    trails: Trails,
+    v: int,
+    p: int,
+) -> None:
+    """The trails of one variant, whose poses stand in one row."""
+    room = trails.x.shape[2]
+    for j in range(trails.x.shape[1]):
+        if not air.leaves[v, j]:
+            continue
+        if poses.present[p, j]:
+            _go_on(now, poses, within, air, trails, v, p, j)
+        for n in range(trails.size[v, j]):
+            at = (trails.first[v, j] + n) % room
+            halvings = (now - trails.t[v, j, at]) * air.fades[v]
+            halvings *= 1.0 + air.thins[v] * trails.wind[v, j, at]
+            trails.strength[v, j, at] = trails.scent[v, j, at] * exp2(-halvings)
+        # The newest place stays, so that it is known that there was a trail.
+        while trails.size[v, j] > 1:
+            if not trails.strength[v, j, trails.first[v, j]] < air.weakest[v]:
+                break
+            trails.first[v, j] = (trails.first[v, j] + 1) % room
+            trails.size[v, j] -= 1
+        trails.longest[0] = max(trails.longest[0], trails.size[v, j])
 
 
 def _go_on(
