@@ -151,7 +151,7 @@ def test_what_went_in_otherwise_is_named(tmp_path: Path) -> None:
     assert places["guest"] == ("track", "recorded", "another from 4.50 s on")
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=40, deadline=None)
 @given(
     st.lists(st.floats(0, 40), max_size=5).map(sorted),
     st.lists(st.floats(0, 40), max_size=5).map(sorted),

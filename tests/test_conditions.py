@@ -315,7 +315,7 @@ def test_the_ladder_reads_attributes_of_either_side_and_chances(
 
 
 @given(conditions.filter(lambda text: len(text) <= 380 and plain(text)))
-@settings(max_examples=250, deadline=None)
+@settings(max_examples=150, deadline=None)
 def test_it_means_what_it_says(text: str) -> None:
     condition = understood(text)
     if isinstance(condition, ConditionError):
@@ -339,7 +339,7 @@ def test_it_means_what_it_says(text: str) -> None:
 
 
 @given(st.text(max_size=500))
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=120, deadline=None)
 def test_no_text_crashes_it(text: str) -> None:
     found = understood(text)
     if isinstance(found, ConditionError):
@@ -351,7 +351,7 @@ WORDS = [*TRUTHS, *NUMBERS, *FUNCTIONS, "own.size", "target.team", '"wild"', "3"
 
 
 @given(st.lists(st.sampled_from(WORDS), max_size=30).map(" ".join))
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=150, deadline=None)
 def test_nothing_but_known_parts_ever_comes_out(text: str) -> None:
     condition = understood(text)
     if isinstance(condition, ConditionError):

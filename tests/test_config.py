@@ -291,7 +291,7 @@ words = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
 @given(
     st.dictionaries(words, cone, max_size=3), words, st.integers(0, 2**63 - 1), st.floats(0.001, 10)
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=40, deadline=None)
 def test_a_setup_survives_json(cones: dict[str, object], name: str, seed: int, dt: float) -> None:
     setup = Setup.model_validate(
         {

@@ -392,7 +392,7 @@ def test_coverage_takes_doors_and_lights_as_they_are_while_all_pass(tmp_path: Pa
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=14, deadline=None)
 def test_opening_a_door_never_hides_anything_nor_muffles_it(
     tmp_path_factory: pytest.TempPathFactory, seed: int
 ) -> None:

@@ -68,7 +68,7 @@ def test_what_holds_somebody_up_is_the_highest_floor_within_a_step() -> None:
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 def test_footing_is_what_geos_and_the_planes_say(seed: int) -> None:
     rng = np.random.default_rng(seed)
     floors = []
@@ -273,7 +273,7 @@ def over(triangles: list[np.ndarray], start: np.ndarray, end: np.ndarray) -> flo
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=10, deadline=None)
+@settings(max_examples=7, deadline=None)
 def test_lines_through_corners_and_along_seams_are_as_long_as_the_surface(seed: int) -> None:
     """Where many floors meet at a point none is missed, whatever their order in the file."""
     chance, side = np.random.default_rng(seed), 3
@@ -317,7 +317,7 @@ def assert_names_its_floors(
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=8, deadline=None)
+@settings(max_examples=6, deadline=None)
 def test_a_path_around_a_wall_names_the_floors_that_it_is_on(seed: int) -> None:
     chance, side = np.random.default_rng(seed), 3
     triangles = surface(chance, side)
@@ -551,7 +551,7 @@ def test_a_noise_comes_by_the_stairs_and_over_no_ledge(tmp_path: Path) -> None:
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 def test_what_a_cut_shows_is_what_stops_rays(seed: int) -> None:
     rng = np.random.default_rng(seed)
     features = [*HOUSE]

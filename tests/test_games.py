@@ -198,7 +198,7 @@ def played(
     }, texts
 
 
-@pytest.mark.parametrize(("path", "seed"), [(NIGHT, 1), (NIGHT, 2), (MILL, 3), (MILL, 4)])
+@pytest.mark.parametrize(("path", "seed"), [(NIGHT, 1), (NIGHT, 2), (MILL, 4)])
 def test_a_record_replays_to_the_same_tables(path: Path, seed: int, tmp_path: Path) -> None:
     first = snelk.load(path).setup.agents[0]
     options: dict[str, Any] = {"spare": {first: 2}} if seed % 2 else {"pushed": [first]}
@@ -360,14 +360,14 @@ def test_what_was_saved_goes_on_the_same_here_and_in_another_process(tmp_path: P
             found += [event.text for event in live.frame(0.07)]
         return found
 
-    go_on(live, 60)
+    go_on(live, 40)
     state, saved = rnd.getstate(), live.save(tmp_path / "slot.save")
-    wanted = go_on(live, 60)
+    wanted = go_on(live, 40)
     after = live.readout()
     for _ in range(2):
         rnd.setstate(state)
         live.restore(saved)
-        assert go_on(live, 60) == wanted
+        assert go_on(live, 40) == wanted
         for one, other in zip(live.readout(), after, strict=True):
             assert np.array_equal(one, other, equal_nan=one.dtype.kind == "f")
     live.close()
@@ -381,7 +381,7 @@ import snelk, test_games
 live = snelk.Live(test_games.MILL, spare={live._slots and {name: len(own) for name, own in live._slots.items()}!r})
 live.restore({str(tmp_path / "slot.save")!r}, record={str(tmp_path / "record")!r})
 rnd = random.Random(); rnd.setstate({state!r})
-for _ in range(60):
+for _ in range(40):
     test_games.shape_of(rnd, live, ["cellar-door"], [])
     for event in live.frame(0.07):
         print(event.text)

@@ -52,7 +52,7 @@ def feature(kind: str, name: str, shape: shapely.Geometry, **more: object) -> di
     share=st.sampled_from([0.0, 0.3, 1.0]),
     x=st.floats(2, 25),
 )
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 def test_a_noise_is_heard_within_the_product_of_all_factors(
     tmp_path_factory: pytest.TempPathFactory,
     reach: float,
@@ -137,7 +137,7 @@ def test_what_is_out_of_hearing_and_who_does_not_listen(tmp_path: Path) -> None:
     every=st.sampled_from([0.0, 0.7, 1.1, 3.0]),
     times=st.lists(st.floats(0, 6).map(lambda t: round(t, 3)), min_size=1, max_size=8, unique=True),
 )
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 def test_every_noise_is_judged_exactly_once_by_each_pair_of_ears(
     tmp_path_factory: pytest.TempPathFactory, every: float, times: list[float]
 ) -> None:

@@ -127,7 +127,7 @@ def test_four_conventions_come_to_the_same_tracks(tmp_path: Path, game: str, suf
     assert np.allclose(again.tracks[["t", "x", "y"]], FOX[["t", "x", "y"]], atol=1e-6)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=40, deadline=None)
 @given(
     st.sampled_from([1, -1]), st.sampled_from([1, -1]), st.booleans(),
     st.floats(-180, 180), st.sampled_from(["cw", "ccw"]), st.floats(0.001, 1000),

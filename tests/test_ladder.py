@@ -294,7 +294,7 @@ def random_scene(folder: Path, rng: np.random.Generator, *, leash: bool) -> snel
 
 
 @given(seed=st.integers(0, 100_000), leash=st.booleans())
-@settings(max_examples=12, deadline=None, phases=[Phase.generate])
+@settings(max_examples=8, deadline=None, phases=[Phase.generate])
 def test_what_always_holds(
     tmp_path_factory: pytest.TempPathFactory, seed: int, leash: bool
 ) -> None:

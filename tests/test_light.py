@@ -84,7 +84,7 @@ def test_the_last_zone_that_says_its_light_counts(tmp_path: Path) -> None:
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=20, deadline=None)
 def test_inside_agrees_with_geos_holes_and_parts_included(seed: int) -> None:
     from snelk.config.models import Zone
 

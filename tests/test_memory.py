@@ -34,7 +34,7 @@ def beliefs_of(run: snelk.Run, agent: str = "guard") -> dict[float, object]:
     forget=st.sampled_from([1.2, 3.0, 9.0]),
     dt=st.sampled_from([0.05, 0.1, 0.25]),
 )
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 def test_a_belief_follows_leads_on_freezes_and_is_forgotten(
     tmp_path_factory: pytest.TempPathFactory,
     grace: float,

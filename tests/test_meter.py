@@ -36,7 +36,7 @@ IN_AND_OUT = samples.track_of((0, 5, 0), (4.0, 5, 0))
     drain=st.floats(0.3, 6.0),
     hold=st.floats(0.0, 2.0),
 )
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=20, deadline=None)
 def test_times_match_the_closed_form_to_within_a_tick(
     tmp_path_factory: pytest.TempPathFactory, dt: float, fill: float, drain: float, hold: float
 ) -> None:
@@ -68,7 +68,7 @@ curve = st.lists(
     ambient=st.floats(0, 1),
     crouched=st.booleans(),
 )
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=20, deadline=None)
 def test_the_rate_is_the_product_of_the_factors_and_curves_are_linear(
     tmp_path_factory: pytest.TempPathFactory,
     distance: list[tuple[float, float]],

@@ -186,7 +186,7 @@ def test_share_wall_and_place_agree_with_brute_force(name: str) -> None:
     triangles = rng.uniform((0, 0, 0), (SIZE, SIZE, 2), (80, 1, 3)) + rng.normal(0, 3, (80, 3, 3))
     walls = np.arange(len(pieces) + len(triangles), dtype=np.int32)
     through = np.where(rng.random(len(walls)) < 0.7, rng.uniform(0.1, 0.9, len(walls)), 0.0)
-    start, end = samples.random_rays(rng, 100, SIZE)
+    start, end = samples.random_rays(rng, 60, SIZE)
     own, others = np.split(walls, [len(pieces)])
     share, wall, at = cast_rays(build_grid(pieces, own, through, triangles, others), start, end)
     unsure = touching(pieces, start, end)
@@ -253,7 +253,7 @@ def one_share(pieces: samples.Array, start: np.ndarray, end: np.ndarray) -> floa
 
 
 @given(walls, point, point)
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=60, deadline=None)
 def test_is_symmetric(
     plan: list[tuple[float, ...]], a: tuple[float, ...], b: tuple[float, ...]
 ) -> None:
@@ -264,7 +264,7 @@ def test_is_symmetric(
 
 
 @given(walls, piece, point, point)
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=60, deadline=None)
 def test_another_wall_never_opens_a_view(
     plan: list[tuple[float, ...]],
     extra: tuple[float, ...],
@@ -277,7 +277,7 @@ def test_another_wall_never_opens_a_view(
 
 
 @given(walls, point, point, st.floats(0, 6.28), coordinate, coordinate)
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=60, deadline=None)
 def test_turning_and_shifting_the_world_changes_nothing(
     plan: list[tuple[float, ...]],
     a: tuple[float, ...],
@@ -379,7 +379,7 @@ def test_edges_of_the_rules_of_solids(
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=60, deadline=None)
 def test_a_solid_blocks_what_is_partly_inside_it(seed: int) -> None:
     rng = np.random.default_rng(seed)
     area = shapely.Polygon(rng.uniform(-5, 5, (3, 2))).buffer(rng.uniform(0.1, 2), quad_segs=2)

@@ -348,7 +348,7 @@ def test_damaged_runs_are_told(
 
 
 @given(st.lists(st.tuples(st.floats(-20, 20), st.floats(-20, 20)), min_size=2, max_size=6))
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=15, deadline=None)
 def test_poses_follow_the_track(
     tmp_path_factory: pytest.TempPathFactory, points: list[tuple[float, float]]
 ) -> None:

@@ -92,7 +92,7 @@ def test_a_game_in_its_own_units_gets_what_a_live_game_gets(units: dict[str, Any
     assert client.welcome["dt"] == pytest.approx(0.1 / time)
     assert client.welcome["characters"]["owl"]["moved_by"] == "game"
     texts, wanted = [], []
-    for n in range(100):
+    for n in range(75):
         heading, frame = 17.0 * n, {"poses": {}, "noises": []}
         for name, x, y, z in (
             ("fox", 34.0 - 0.05 * n, 19.0, 0.0),
@@ -122,7 +122,7 @@ def test_a_game_in_its_own_units_gets_what_a_live_game_gets(units: dict[str, Any
         if reply["ticks"]:
             told = reply["agents"]["goose-1"], reply["characters"]["gander"]
     assert texts == wanted
-    assert len(texts) > 30
+    assert len(texts) > 20
     pose, known = live.pose("gander"), live.belief("goose-1", "fox")
     assert pose is not None
     assert known is not None
@@ -203,7 +203,7 @@ def test_whatever_is_played_replies_are_as_their_schema_says(path: Path) -> None
     rnd, scenario = random.Random(4), snelk.load(path)
     client = Client(Talk(scenario), spare={"boy": 1} if path == MILL else {"gander": 1})
     names, cast = list(scenario.tracks), list(scenario.setup.cast)
-    for n in range(100):
+    for n in range(60):
         poses = {
             name: {
                 "place": [rnd.uniform(0, 12), rnd.uniform(0, 8), 0],
@@ -344,36 +344,35 @@ def test_thousands_of_hostile_messages_change_nothing(tmp_path: Path) -> None:
     talk.close()
 
 
-@pytest.mark.parametrize(
-    ("more", "said"),
-    [
-        ({"poses": {"fxo": {"place": [1, 2, 3]}}}, 'push: no such character (given: "fxo"); did you mean "fox"?'),
-        ({"poses": {"dog": {"place": [1, 2, 3]}}}, 'push: is moved by Snelk (given: "dog")'),
-        ({"poses": {"fox": {"place": [1e7, 2, 3]}}}, "push: fox.x: must be a number within ±100000 (given: 1e+07)"),
-        ({"noises": [{"kind": "bang", "place": [1, 2, 3]}]}, 'noise: no such kind of noise without a reach (given: "bang")'),
-        ({"turns": [{"of": "gate", "to": "open"}]}, 'change: of: no such door (given: "gate")'),
-        ({"effects": [{"of": "fox", "add": {"hits": 1}}]}, "effect: add: no such attribute"),
-        ({"effects": [{"of": "dog", "state": "awake"}]}, "set_state: dog: no such alert state"),
-        ({"spawn": [{"name": "fox"}]}, "spawn: is already present"),
-        ({"remove": ["foks"]}, 'effect: of: no such character (given: "foks"); did you mean "fox"?'),
-        ({"seconds": 100}, "frame: seconds: must be above 0 and at most 60 s (given: 100 s)"),
-    ],
-)  # fmt: skip
-def test_a_frame_is_carried_out_whole_or_not_at_all(more: dict[str, Any], said: str) -> None:
+REFUSED_WHOLE: list[tuple[dict[str, Any], str]] = [
+    ({"poses": {"fxo": {"place": [1, 2, 3]}}}, 'push: no such character (given: "fxo"); did you mean "fox"?'),
+    ({"poses": {"dog": {"place": [1, 2, 3]}}}, 'push: is moved by Snelk (given: "dog")'),
+    ({"poses": {"fox": {"place": [1e7, 2, 3]}}}, "push: fox.x: must be a number within ±100000 (given: 1e+07)"),
+    ({"noises": [{"kind": "bang", "place": [1, 2, 3]}]}, 'noise: no such kind of noise without a reach (given: "bang")'),
+    ({"turns": [{"of": "gate", "to": "open"}]}, 'change: of: no such door (given: "gate")'),
+    ({"effects": [{"of": "fox", "add": {"hits": 1}}]}, "effect: add: no such attribute"),
+    ({"effects": [{"of": "dog", "state": "awake"}]}, "set_state: dog: no such alert state"),
+    ({"spawn": [{"name": "fox"}]}, "spawn: is already present"),
+    ({"remove": ["foks"]}, 'effect: of: no such character (given: "foks"); did you mean "fox"?'),
+    ({"seconds": 100}, "frame: seconds: must be above 0 and at most 60 s (given: 100 s)"),
+]  # fmt: skip
+
+
+def test_a_frame_is_carried_out_whole_or_not_at_all() -> None:
     """What is right in it comes first, so that it would have been done."""
     talk = Talk(snelk.load(NIGHT))
     client = Client(talk)
     client.say(type="frame", seconds=0.1, poses={"fox": {"place": [33, 19, 0]}})
     assert talk.live is not None
     before = talk.live.save()
-    frame: dict[str, Any] = {"type": "frame", "seconds": 0.1, "remove": ["owl"]}
-    frame["poses"] = {"fox": {"place": [20, 19, 0], "jumps": True}}
-    frame["noises"] = [{"kind": "crash", "place": [30, 19, 0], "reach": 50}]
-    for key, value in more.items():
-        frame[key] = {**frame[key], **value} if isinstance(value, dict) else value
-    reply = client.say(**frame)
-    assert said in reply["text"]
-    assert talk.live.save() == before
+    for more, said in REFUSED_WHOLE:
+        frame: dict[str, Any] = {"type": "frame", "seconds": 0.1, "remove": ["owl"]}
+        frame["poses"] = {"fox": {"place": [20, 19, 0], "jumps": True}}
+        frame["noises"] = [{"kind": "crash", "place": [30, 19, 0], "reach": 50}]
+        for key, value in more.items():
+            frame[key] = {**frame[key], **value} if isinstance(value, dict) else value
+        assert said in client.say(**frame)["text"]
+        assert talk.live.save() == before, said
 
 
 @contextmanager
@@ -512,7 +511,7 @@ def test_lines_end_when_nobody_says_anything_more(tmp_path: Path) -> None:
     assert again.stderr.count(b"\n") == 1
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=50, deadline=None)
 @given(
     st.permutations(["x", "y", "z"]),
     st.tuples(*[st.booleans()] * 3),

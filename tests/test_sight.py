@@ -147,7 +147,7 @@ def test_headings_take_the_shorter_arc_between_samples(tmp_path: Path) -> None:
 
 
 @given(st.data())
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 def test_exposure_agrees_with_shapely_in_plan_and_heights_by_hand(
     tmp_path_factory: pytest.TempPathFactory, data: st.DataObject
 ) -> None:

@@ -363,7 +363,7 @@ def holds(level: Any, at: np.ndarray, above: float) -> np.ndarray:
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=8, deadline=None)
 def test_nobody_leaves_the_floors_passes_walls_or_climbs_but_by_links(
     tmp_path_factory: pytest.TempPathFactory, seed: int
 ) -> None:

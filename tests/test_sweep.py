@@ -145,7 +145,7 @@ def test_the_measures_of_a_walk_are_those_of_geometry(walk: Path, tmp_path: Path
 LOADED = snelk.load(NIGHT)
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=12, deadline=None)
 @given(
     counts=st.lists(st.integers(1, 4), min_size=1, max_size=3),
     seeds=st.integers(1, 3),

@@ -101,7 +101,7 @@ heights = st.floats(0.1, 2.5).map(lambda value: round(value, 1))
 
 
 @given(heights, heights, st.integers(0, 10_000))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 def test_a_point_is_in_the_region_if_its_ray_is_clear(z: float, height: float, seed: int) -> None:
     rng = np.random.default_rng(seed)
     pieces = samples.scattered_pieces(rng, 25, 30)

@@ -145,7 +145,7 @@ def number(low: float, high: float) -> st.SearchStrategy[float]:
     awake=st.sampled_from([1.0, 0.6]),
 )
 # Each case replays several scenarios, so a failure is told as it was found, not made smaller.
-@settings(max_examples=36, deadline=None, phases=[Phase.explicit, Phase.generate])
+@settings(max_examples=24, deadline=None, phases=[Phase.explicit, Phase.generate])
 @example(
     x=1.461, y=0.0, reach=2.267, fov=90.0, least=0.0, top=1.0, wall=6.0, held=True,
     guard_z=0.0, steep=90.0, least_light=0.0, light=1.0, awake=1.0,
@@ -300,13 +300,12 @@ def test_wrong_questions(
 
 def test_all_gates_are_told_also_of_who_is_not_there(night: snelk.Run) -> None:
     absent = 0
-    for t in (40.0, 89.0):
-        for agent, target in itertools.permutations(night.names, 2):
-            if agent not in night.agents:
-                continue
-            for cone in night.why(agent, target, at=t).cones:
-                assert [gate.name for gate in cone.gates] == list(GATES)
-                absent += cone.gates[0].passed is False
+    for agent, target in itertools.permutations(night.names, 2):
+        if agent not in night.agents:
+            continue
+        for cone in night.why(agent, target, at=89.0).cones:
+            assert [gate.name for gate in cone.gates] == list(GATES)
+            absent += cone.gates[0].passed is False
     assert absent > 3
 
 

@@ -76,7 +76,7 @@ def turned(
     step=st.booleans(),
 )
 # Each case replays a score of scenarios, so a failure is told as it was found.
-@settings(max_examples=6, deadline=None, phases=[Phase.generate])
+@settings(max_examples=4, deadline=None, phases=[Phase.generate])
 def test_a_hair_beyond_each_named_change_turns_hearing_and_a_hair_short_does_not(
     tmp_path_factory: pytest.TempPathFactory,
     x: float,
@@ -124,7 +124,7 @@ def test_a_hair_beyond_each_named_change_turns_hearing_and_a_hair_short_does_not
 
 
 @given(distance=number(0.05, 4), radius=number(0.2, 3), awake=st.sampled_from([1.0, 0.6]))
-@settings(max_examples=6, deadline=None, phases=[Phase.generate])
+@settings(max_examples=4, deadline=None, phases=[Phase.generate])
 def test_the_same_for_touch(
     tmp_path_factory: pytest.TempPathFactory, distance: float, radius: float, awake: float
 ) -> None:
