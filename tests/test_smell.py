@@ -300,9 +300,13 @@ def test_no_floor_lets_a_scent_through_and_of_who_is_spawned_anew_nothing_is_lef
     again = {"effect": [{"t": 1.0, "of": "guest", "removes": True},
                         {"t": 2.0, "of": "guest", "spawns": True, "at": [30, 30]}]}  # fmt: skip
     path = samples.write_sample(tmp_path / "again", guest="at = [1, 0]", profiles=NOSE)
-    rows = told(snelk.run(path, overrides={"clock.dt": 0.1, "clock.end": 4.0, **again}))
+    run = snelk.run(path, overrides={"clock.dt": 0.1, "clock.end": 4.0, **again})
+    rows = told(run)
     assert rows[rows.t < 1.95].sensed.all()
     assert not rows[rows.t > 2.15].sensed.any()
+    would = [run.why("guard", "guest", at=t).sense("smell").counterfactual for t in (2.0, 2.1, 3.0)]
+    assert would[0] is None
+    assert [each.needs for each in would[1:]] == [pytest.approx(math.hypot(30, 30))] * 2
 
 
 @pytest.mark.parametrize("seed", range(3))
