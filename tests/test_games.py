@@ -208,6 +208,7 @@ def test_a_record_replays_to_the_same_tables(path: Path, seed: int, tmp_path: Pa
         pd.testing.assert_frame_equal(table, run.table(name), check_exact=True, obj=name)
     assert texts == list(run.events.text)
     assert {"spawned", "removed"} <= set(run.events.kind)
+    assert set(run.noises.z[run.noises.kind == "bang"]) == {0.0}  # where nothing else is said
     # On other numbers the same input is played as well, alone and in a batch.
     other = snelk.run(tmp_path / "record" / "scenario.toml", overrides={"light": 0.4})
     assert len(other.poses) > 0.5 * len(run.poses)

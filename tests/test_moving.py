@@ -15,6 +15,8 @@ import shapely
 from scipy.stats import chisquare
 
 import snelk
+from snelk.body.roaming import Area
+from snelk.level.level import Level
 
 SHED = scenes.feature("wall", "shed", shapely.box(4, -4, 6, 4), top=3.0)
 
@@ -116,6 +118,17 @@ def test_a_patrol_resumes_at_the_nearest_point_of_its_route(
 ROAMER = scenes.GUARD.replace(
     "turn_rate = 400, acceleration = 8.0", "turn_rate = 100000, acceleration = 1000, arrive = 0.01"
 )
+
+
+def test_any_place_of_an_area_in_pieces_is_as_likely_as_another(tmp_path: Path) -> None:
+    level = Level.of(scenes.scene(tmp_path, states={"stand": {}}).level)
+    notch, rng = shapely.box(3, 3, 6, 6), np.random.default_rng(1)
+    around = shapely.box(0, 0, 6, 6).difference(shapely.box(2.5, 2.5, 6, 6))
+    area = Area(level, [around, notch], [0, 0])
+    places = np.array([area.any_place(lambda: float(rng.random())) for _ in range(2000)])
+    inside = [shapely.contains_xy(shape, *places.T[:2]).mean() for shape in (around, notch)]
+    assert sum(inside) == 1.0
+    assert inside[1] == pytest.approx(notch.area / (notch.area + around.area), abs=0.03)
 
 
 @pytest.mark.parametrize("shape", ["ring", "zone", "walled"])

@@ -23,8 +23,8 @@ from snelk.senses.hearing import Noises
 from snelk.tuning.coverage import rounds_of, without
 from snelk.tuning.lattice import Lattice, Mode, lay_lattice
 from snelk.tuning.movers import Crowd, States, Waiting
-from snelk.tuning.passages import Search
-from snelk.tuning.sneak import paces_of
+from snelk.tuning.passages import Found, Search
+from snelk.tuning.sneak import _telling, paces_of
 from snelk.tuning.standins import Job
 
 METER = {
@@ -410,12 +410,19 @@ def test_the_command_finds_a_way_past_the_croft(tmp_path: Path) -> None:
         assert told in command("sneak", night, *wrong, cwd=tmp_path, code=2)
 
 
+def test_of_many_passages_those_that_differ_clearly_are_told() -> None:
+    peaks = [0.9, 0.89, 0.7, 0.66, 0.5, 0.4, 0.37, 0.2, 0.13, 0.125]
+    found = [Found(peak, n, (), np.array([peak])) for n, peak in enumerate(peaks)]
+    # Of those that are noticed at least 0.02 less, and the last, those least apart are left out.
+    assert [each.peak for each in _telling(found)] == [0.9, 0.7, 0.5, 0.4, 0.2, 0.125]
+
+
 def loft(folder: Path) -> snelk.Scenario:
     """A loft over the ground, and a ladder; a guard below, one above, and a room on either."""
     features = [
         scenes.feature("floor", "ground", shapely.box(-2, -2, 12, 6), height=0.0),
         scenes.feature("floor", "loft", shapely.box(4, -2, 12, 6), height=3.0),
-        scenes.feature("link", "ladder", shapely.LineString([(3, 0, 0), (5, 0, 3)]), seconds=2.5),
+        scenes.feature("link", "ladder", shapely.LineString([(3, 0, 0), (5, 0, 3)]), seconds=6.0),
         scenes.feature("zone", "den", shapely.box(7, 1, 9, 3), floor="loft"),
         scenes.feature("zone", "cellar", shapely.box(7, 1, 9, 3), floor="ground"),
         scenes.feature("wall", "screen", shapely.LineString([(6, -2), (6, 1.5)]), base=3.0, top=5.0),
@@ -455,7 +462,10 @@ def test_upstairs_is_another_place(start: Any, to: Any, ends: float, tmp_path: P
         begins = 3.0 if start else 0.0
         assert (len(climbs) > 0) == (begins != ends)
         if len(climbs):  # by the ladder, in no less than its seconds
-            assert np.ptp(track.t[[climbs[0], climbs[-1] + 1]]) >= 2.5 - 1e-9
+            assert np.ptp(track.t[[climbs[0], climbs[-1] + 1]]) >= 6.0 - 1e-9
+        steps = (passage.arrives - found.begins) / found.time_step
+        assert steps == pytest.approx(round(steps))
+        assert steps >= len(passage.track.t) / 40  # at least a tick each, and no move is longer
 
 
 def test_where_one_cannot_stand_is_said_and_outside_of_all_walls_one_can(tmp_path: Path) -> None:

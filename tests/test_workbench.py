@@ -270,6 +270,8 @@ def test_the_number_that_kept_a_state_turns_it(night: snelk.Run) -> None:
             taken += 1
     assert taken >= 3
     assert turnings(night, "farmer", 40.0)[0].value == "state_for > 39.99 s"
+    sizes = [turnings(night, *at)[0].size for at in (("farmer", 40.0), ("gander", 63.0))]
+    assert sizes == pytest.approx([(46 - 39.99) / 46, (11.46 - 6) / 6])
     held = 0
     for agent in ("scarecrow", "dog", "farmer", "hen-1"):
         ladder = night.setup.profile_of(agent).ladder

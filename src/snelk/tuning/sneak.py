@@ -763,7 +763,7 @@ def _telling(found: list[Found]) -> list[Found]:
             shown.append(each)
     while len(shown) > 6:
         gaps = [a.peak - b.peak for a, b in pairwise(shown)]
-        del shown[1 + int(np.argmin(gaps[1:-1]))]
+        del shown[1 + int(np.argmin(gaps[:-1]))]  # the later of two, but never the last
     return shown
 
 
