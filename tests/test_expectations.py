@@ -120,6 +120,15 @@ def snelk_judged(scenario: snelk.Scenario) -> Any:
     return judge_batch(scenario)
 
 
+def test_what_never_comes_is_off_by_how_long_before_the_end_it_should_have(tmp_path: Path) -> None:
+    never = {
+        f"by-{before}": {"agent": "guard", "once": {"when": "own.speed > 1", "before": before}}
+        for before in (6.0, 9.0, 20.0)
+    }
+    off = snelk_judged(scene(tmp_path, **never))[1].off[0]
+    assert (off[0] - off[1], off[1] - off[2]) == (pytest.approx(3.0), pytest.approx(7.0))
+
+
 def test_without_a_meter_who_senses_is_sure_and_who_does_not_is_not(tmp_path: Path) -> None:
     cones = {"profiles.watcher.cones": FACTS["profiles.watcher.cones"]}
     for before, met, most in ((3.0, True, 0.0), (9.0, False, 1.0)):

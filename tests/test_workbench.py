@@ -289,6 +289,7 @@ def test_the_number_that_kept_a_state_turns_it(night: snelk.Run) -> None:
     sooner = next(each for each in turnings(night, "scarecrow", 38.5) if "true for" in each.text)
     assert sooner.key.endswith("transitions.stirs.for")
     assert sooner.value == pytest.approx(0.8, abs=0.011)
+    assert sooner.size == pytest.approx((1.0 - sooner.value) / 1.0)
 
 
 def test_of_a_long_night_it_is_shown_first_what_is_around_the_moment(
