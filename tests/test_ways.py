@@ -122,6 +122,25 @@ def test_of_a_large_level_ways_are_the_same(seed: int) -> None:
             np.testing.assert_allclose(large.field(start, limit)[near], small.field(start)[near])
 
 
+@pytest.mark.parametrize("degrees", [0.0, 20.0, 60.0, 75.0, 120.0])
+def test_around_a_corner_a_path_is_longer_than_a_round_body_needs_by(degrees: float) -> None:
+    radius, half = 0.3, math.radians(degrees) / 2
+    cos, sin = math.cos(half), math.sin(half)
+    corner = [(-9 * cos, 9 * sin), (0, 0), (-9 * cos, -9 * sin)]
+    wall = shapely.Polygon(corner) if degrees else shapely.LineString(corner[:2])
+    start = 3 * np.array([-cos, sin]) + (radius + 0.002) * np.array([sin, cos])
+    ways = level_with([wall]).ways(clearance=radius)
+    found = float(ways.distance(start[None], (start * [1, -1])[None], INF)[0])
+    # In radii: from where sides are left to the end of the corner, and half across it.
+    out = 2.0 if degrees else 1.0  # a line ends as broad as it is grown
+    across = max((1.0 - out * sin) / cos, 0.0)
+    beyond = out * cos - across * sin if across else cos / sin
+    longer = 2 * (beyond + across) - (math.pi - 2 * half)
+    assert (found - 6.0) / radius - (math.pi - 2 * half) == pytest.approx(longer, abs=0.02)
+    told = {0.0: 0.86, 60.0: 1.4}  # in docs/calculations.md
+    assert longer == pytest.approx(told.get(degrees, longer), abs=0.05)
+
+
 def test_within_eight_percent_of_the_known_shortest_way() -> None:
     # Around a long wall, through a door, and in and out of a yard, with a body 0.3 m to a side.
     wall = shapely.LineString([(0, -5), (0, 5)])
