@@ -48,6 +48,37 @@ def test_it_comes_to_its_goal_in_time_and_stands_without_a_jitter(
     assert np.abs(np.diff(np.append(0.0, along))).max() <= 8.0 * dt * dt + 1e-9
 
 
+@pytest.mark.parametrize("whole", [600, 0])
+@pytest.mark.parametrize("smooth", [False, True])
+def test_who_walks_along_a_wall_turns_back_as_in_the_open(
+    whole: int, smooth: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A hair too near it, as by rounding: who went back first would seem to turn aside."""
+    monkeypatch.setattr("snelk.level.ways.WHOLE", whole)
+    wall = scenes.feature("wall", "hedge", shapely.LineString([(-30, 0), (30, 0)]), top=2.0)
+    states = {"out": {"go": {"spot": "right"}}, "back": {"go": {"spot": "left"}}}
+    turn = {"turn": {"from": "out", "to": "back", "when": "state_for > 2s"}}
+    found = []
+    for y in (0.25 - 1e-6, 4.0):
+        spots = [
+            scenes.feature("spot", name, shapely.Point(x, y))
+            for name, x in (("left", -9), ("right", 9))
+        ]
+        more = {
+            "cast.guard.at": [0.0, y], "cast.guard.facing": 0.0,
+            "profiles.watcher.movement.smooth": smooth,
+        }  # fmt: skip
+        scene = scenes.scene(
+            tmp_path / str(y), wall, *spots, states=states, transitions=turn, more=more
+        )
+        found.append(scenes.guard_of(snelk.run(scene))[1][:, 0])
+    np.testing.assert_allclose(*found, atol=1e-3)
+    speed = np.diff(found[0])
+    assert (speed.min(), speed.max()) == pytest.approx((-0.15, 0.15), abs=1e-3)
+    if not smooth:
+        assert np.abs(np.diff(np.append(0.0, speed))).max() <= 8.0 * 0.01 + 1e-9
+
+
 def test_a_patrol_goes_round_back_and_once_with_pauses(tmp_path: Path) -> None:
     corners = [(0, 0), (6, 0), (6, 3), (0, 3)]
     route = scenes.feature("route", "round", shapely.LineString(corners))

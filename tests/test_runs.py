@@ -124,6 +124,37 @@ def test_the_same_happens_wherever_the_level_lies_and_however_its_features_are_o
         np.testing.assert_allclose(run.table(table)[told], other.table(table)[told], atol=1e-9)
 
 
+@pytest.mark.parametrize("by", [1000.3, 86_400.0])
+def test_the_same_happens_whenever_the_night_begins(by: float, tmp_path: Path) -> None:
+    """With all that is given for a time as much later; no last digit of a time decides."""
+    scenario = snelk.load(NIGHT)
+    exact = {  # else the place that is heard goes by the time
+        f"profiles.{name}.hearing.place_error": 0.0
+        for name, profile in scenario.setup.profiles.items()
+        if profile.hearing is not None
+    }
+    overrides = {"expect": {}, "wish": {}, "fairness": {}, "seed": 7, **exact}
+    run = snelk.run(NIGHT, overrides=overrides)
+    shutil.copytree(NIGHT.parent, tmp_path / "later")
+    for path in (tmp_path / "later").glob("*.csv"):
+        frame = pd.read_csv(path)
+        frame["t"] += by
+        frame.to_csv(path, index=False)
+    path = tmp_path / "later" / "night.toml"
+    written = tomllib.loads(path.read_text())
+    written["clock"].update(start=by, end=90.0 + by)
+    for kind in ("noise", "throw", "change", "effect"):
+        for each in written.get(kind, []):
+            each["t"] += by
+    path.write_text(tomli_w.dumps(written))
+    other = snelk.run(path, overrides=overrides)
+    columns = ["kind", "agent", "target"]
+    pd.testing.assert_frame_equal(run.events[columns], other.events[columns])
+    np.testing.assert_allclose(other.events.t - by, run.events.t, atol=1e-9)
+    for table, told in (("poses", ["x", "y", "z"]), ("meters", ["value"]), ("beliefs", ["x", "y"])):
+        np.testing.assert_allclose(run.table(table)[told], other.table(table)[told], atol=1e-9)
+
+
 def test_rows_that_go_to_disk_as_they_come_are_those_of_memory(
     night: snelk.Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -19,7 +19,7 @@ from snelk.level.walking cimport back_onto, onto, part_on, sheet_at, way_between
 from snelk.mind.columns cimport AttendedColumns, CellColumns, DrawnColumns
 from snelk.senses.columns cimport PoseColumns
 
-cdef double NEVER, NAN, KEEP_UP, FARTHER, AND_MORE, LEFT_TO_PYTHON
+cdef double HAIR, NEVER, NAN, KEEP_UP, FARTHER, AND_MORE, LEFT_TO_PYTHON
 cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, ROAM, PATROL, FLEE, EVADE, SEARCH, OTHERS
 cdef Py_ssize_t NEWLY_FAILED, AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, DISAGREE, WHOSE_GROUND
 

@@ -41,6 +41,7 @@ from snelk.body.stage import WHOSE_GROUND, BodyStage
 from snelk.body.standing import Timing
 from snelk.level.columns import GroundStageColumns, door, laid_out
 from snelk.level.ground import NO_WAY, NOT_KNOWN, GroundStage
+from snelk.level.growing import HAIR
 from snelk.level.links import Links
 from snelk.mind.drawn import Drawn
 from snelk.mind.signals import PLACE, Attended
@@ -460,11 +461,11 @@ def _set_out_one(
     from_x, from_y, sheet = back_onto(walk.ground, part, x, y, z)
     end_x, end_y, end_sheet = onto(walk.ground, part, to_x, to_y, doing.goals[v, a, 2])
     count = NOT_KNOWN
-    stands = from_x == x and from_y == y and sheet == sheet_at(walk.ground, x, y, z)
+    stands = hypot(from_x - x, from_y - y) <= HAIR and sheet == sheet_at(walk.ground, x, y, z)
     if stands and not moving.smooth[v, a]:
         count = way_between(
-            walk.ground, walk.grid, walk.scratch, walk.room, x, y, sheet, end_x, end_y, end_sheet,
-            way,
+            walk.ground, walk.grid, walk.scratch, walk.room, from_x, from_y, sheet, end_x, end_y,
+            end_sheet, way,
         )  # fmt: skip
     if count == NO_WAY:
         _cannot_go(moving, v, a)
@@ -511,11 +512,12 @@ def _way_after(
     """A path behind the first points of the one that it runs out on; the number of all points."""
     way = walk.way
     from_x, from_y, sheet = back_onto(walk.ground, part, x, y, z)
-    if from_x != x or from_y != y or sheet != sheet_at(walk.ground, x, y, z):
+    if hypot(from_x - x, from_y - y) > HAIR or sheet != sheet_at(walk.ground, x, y, z):
         return NOT_KNOWN
     rest = way_between(
-        walk.ground, walk.grid, walk.scratch, walk.room, x, y, sheet, end_x, end_y, end_sheet, way
-    )
+        walk.ground, walk.grid, walk.scratch, walk.room, from_x, from_y, sheet, end_x, end_y,
+        end_sheet, way,
+    )  # fmt: skip
     if rest < 0 or first + rest > way.shape[0]:
         return NO_WAY if rest == NO_WAY else NOT_KNOWN
     for n in range(rest - 1, -1, -1):

@@ -84,7 +84,7 @@ cdef double _can_stop_within(double far, double acceleration, double dt) noexcep
 
 @cython.locals(
     n=Py_ssize_t, rest=double, moved=double, come=bint, x=double, y=double, dx=double, dy=double,
-    length=double, take=double, share=double, near=double,
+    length=double, take=double, share=double,
 )
 cdef double _walk(MovingColumns now, double way, Py_ssize_t v, Py_ssize_t a) noexcept nogil
 
@@ -109,7 +109,10 @@ cdef void _begin_way(
     Py_ssize_t turn_at,
 ) noexcept nogil
 
-@cython.locals(n=Py_ssize_t, at_x=double, at_y=double, along_x=double, along_y=double, behind=bint)
+@cython.locals(
+    n=Py_ssize_t, at_x=double, at_y=double, along_x=double, along_y=double, to_x=double, to_y=double,
+    ahead=double,
+)
 cdef bint _turns_back(
     MovingColumns now, double dt, Py_ssize_t v, Py_ssize_t a, double x, double y,
 ) noexcept nogil

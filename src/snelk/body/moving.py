@@ -361,8 +361,9 @@ def _turns_back(now: Moving, dt: float, v: int, a: int, x: float, y: float) -> b
     n = now.next[v, a]
     at_x, at_y = now.x[v, a], now.y[v, a]
     along_x, along_y = now.points[v, a, n, 0] - at_x, now.points[v, a, n, 1] - at_y
-    behind: bool = along_x * (x - at_x) + along_y * (y - at_y) < 0.0
-    return behind
+    to_x, to_y = x - at_x, y - at_y
+    ahead = along_x * to_x + along_y * to_y
+    return ahead < -NEAR * hypot(along_x, along_y) * hypot(to_x, to_y)
 
 
 def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
@@ -546,8 +547,7 @@ def _walk(now: Moving, way: float, v: int, a: int) -> float:
         length = hypot(dx, dy) * now.points[v, a, n, 2]
         take = min(rest, length) if rest > 0.0 else 0.0
         share = take / length if length > 0.0 else 0.0
-        near = NEAR if n == now.halt[v, a] else 0.0  # where a link begins is come to for sure
-        if rest > 0.0 and take >= length - near:
+        if rest > 0.0 and take >= length - NEAR:  # else what is left would lead anywhere
             now.x[v, a], now.y[v, a] = x, y
             if n < now.size[v, a] - 1:
                 now.next[v, a] = n + 1

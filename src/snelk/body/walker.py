@@ -9,6 +9,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
+from snelk.level.growing import HAIR
 from snelk.level.ways import Ways
 
 Numbers = NDArray[np.float64]
@@ -68,13 +69,14 @@ class Walker:
     def path(self, start: Numbers, goal: Numbers) -> Numbers | None:
         """The path to a position, (points, 5), or as near as it can get; None if there is none.
 
-        First back onto the ground, if it stands too near a wall and none is between.
+        First back onto the ground, if it stands too near a wall by more than a hair and none is
+        between.
         """
         if self.part < 0:
             return None
         on = self.ways.nearest(start, self.part, stays=True)
         way = self.ways.way(on, self.nearest(goal))
-        if way is None or on is start:
+        if way is None or on is start or np.linalg.norm(on - start) <= HAIR:
             return way
         if not self._free.clear(start[None], on[None])[0]:
             return None

@@ -13,6 +13,9 @@ from shapely.geometry.base import BaseGeometry
 APART = 1e-3
 """Corners stand this much farther out than what blocks, m, so that no rounding decides."""
 
+HAIR = 2 * APART
+"""Who is no farther than this from where it can stand, m, goes on from there, not back first."""
+
 MITRE = 2.0
 """A corner of what is grown is no farther from the wall than so many times the clearance."""
 
