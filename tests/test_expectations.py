@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import json
 import math
+import re
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree
@@ -127,6 +128,14 @@ def test_what_never_comes_is_off_by_how_long_before_the_end_it_should_have(tmp_p
     }
     off = snelk_judged(scene(tmp_path, **never))[1].off[0]
     assert (off[0] - off[1], off[1] - off[2]) == (pytest.approx(3.0), pytest.approx(7.0))
+
+
+def test_of_what_should_come_after_a_catch_it_is_said_that_the_run_was_over(tmp_path: Path) -> None:
+    catch = {"profiles.watcher.ladder.states.alert.catch": {"reach": 9.0}}
+    late = {"agent": "guard", "once": {"when": "seen", "after": 12.0, "before": 14.0}}
+    (verdict,) = snelk.verify(scene(tmp_path, late=late).changed(catch))
+    assert verdict.met is False
+    assert re.match(r"the run was over at [\d.]+ s: guard caught guest", verdict.failures[0].why[0])
 
 
 def test_without_a_meter_who_senses_is_sure_and_who_does_not_is_not(tmp_path: Path) -> None:

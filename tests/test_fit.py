@@ -92,6 +92,16 @@ PROBLEMS: list[tuple[Any, dict[str, Any], dict[str, Any], dict[str, float], dict
 ]  # fmt: skip
 
 
+@pytest.mark.parametrize(("want", "low", "high"), [("low", 13.0, 14.0), ("high", 5.0, 7.0)])
+def test_a_wish_for_a_low_or_a_high_number_pulls_there(
+    want: str, low: float, high: float, tmp_path: Path
+) -> None:
+    wish = {"wish.w": {"measure": "guard.guest.first_seen", "want": want, "within": 1.0}}
+    scenario = walk_towards(tmp_path).changed(wish)
+    (number,) = snelk.fit(scenario, move={f"{CONE}.range": (5.0, 14.0)}, jobs=1, budget=40).numbers
+    assert low <= number.fitted <= high
+
+
 @pytest.mark.parametrize("problem", PROBLEMS, ids=["sight", "hearing", "search"])
 def test_known_numbers_are_found_again(problem: Any, tmp_path: Path) -> None:
     make, move, truth, measures, near = problem

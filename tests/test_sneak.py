@@ -23,7 +23,7 @@ from snelk.senses.hearing import Noises
 from snelk.tuning.coverage import rounds_of, without
 from snelk.tuning.lattice import Lattice, Mode, lay_lattice
 from snelk.tuning.movers import Crowd, States, Waiting
-from snelk.tuning.passages import Found, Search
+from snelk.tuning.passages import Found, Search, _rank
 from snelk.tuning.sneak import _telling, paces_of
 from snelk.tuning.standins import Job
 
@@ -408,6 +408,10 @@ def test_the_command_finds_a_way_past_the_croft(tmp_path: Path) -> None:
         (["--to", "gravel yard", "--begin", "95"], "must leave some time within the run"),
     ):
         assert told in command("sneak", night, *wrong, cwd=tmp_path, code=2)
+
+
+def test_rows_are_numbered_within_each_place() -> None:
+    assert _rank(np.array([3, 3, 3, 5, 2, 2])).tolist() == [0, 1, 2, 0, 0, 1]
 
 
 def test_of_many_passages_those_that_differ_clearly_are_told() -> None:

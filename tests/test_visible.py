@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import samples
 import shapely
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from snelk.errors import InputError
@@ -101,6 +101,7 @@ heights = st.floats(0.1, 2.5).map(lambda value: round(value, 1))
 
 
 @given(heights, heights, st.integers(0, 10_000))
+@example(1.2, 1.2, 7)
 @settings(max_examples=25, deadline=None)
 def test_a_point_is_in_the_region_if_its_ray_is_clear(z: float, height: float, seed: int) -> None:
     rng = np.random.default_rng(seed)
@@ -111,6 +112,7 @@ def test_a_point_is_in_the_region_if_its_ray_is_clear(z: float, height: float, s
     level.is_door = np.zeros(25, dtype=np.bool_)
     triangles = rng.uniform((2, 2, 0), (28, 28, 3), (6, 1, 3)) + rng.normal(0, 2, (6, 3, 3))
     triangles[:3, :, 2] = np.round(triangles[:3, :1, 2], 1)  # lie flat
+    triangles[0, :, 2], triangles[3, :2, 2] = height, height
     level.triangles, level.triangle_walls = triangles, np.arange(6, dtype=np.int32)
     region = visible_region(
         level, eye=(15, 15, z), heading_deg=0, fov_whole=360, range=12, height=height
