@@ -133,6 +133,24 @@ def test_what_is_out_of_hearing_and_who_does_not_listen(tmp_path: Path) -> None:
     assert list(deaf.hearing.result) == ["cares", "heard"]
 
 
+def test_what_waits_to_be_heard_of_who_is_spawned_anew_is_nobodys(tmp_path: Path) -> None:
+    """Only in that variant, and only that character's."""
+    pal = 'at = [4, 0]\n[cast.pal]\nteam = "visitors"\nbody = "post"\nat = [0, 4]\n'
+    path = samples.write_sample(tmp_path, guest=pal, profiles=EARS)
+    over = {
+        "clock.dt": 0.1, "clock.end": 3.0, "profiles.watcher.hearing.listen_every": 2.0,
+        "noise_kinds": {"bang": {"reach": 30.0}},
+        "noise": [noise(1.0, [4, 0], by="guest"), noise(1.1, [0, 4], by="pal")],
+    }  # fmt: skip
+    again = [
+        {"t": 1.2, "of": "guest", "removes": True},
+        {"t": 1.4, "of": "guest", "spawns": True, "at": [4, 0]},
+    ]
+    runs = snelk.run_batch(path, variants=[{**over, "effect": again}, over])
+    heard = [run.hearing.target.astype(object).where(run.hearing.target.notna()) for run in runs]
+    assert [[*map(str, each)] for each in heard] == [["nan", "pal"], ["guest", "pal"]]
+
+
 @given(
     every=st.sampled_from([0.0, 0.7, 1.1, 3.0]),
     times=st.lists(st.floats(0, 6).map(lambda t: round(t, 3)), min_size=1, max_size=8, unique=True),
