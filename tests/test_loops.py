@@ -1005,3 +1005,9 @@ def test_where_somebody_could_come_to_a_stand_and_what_lies_behind(seed: int) ->
     fast = moving.speed[0, 0] > moving.acceleration[0, 0] * dt
     behind = bool(np.dot(ahead, place - places[0]) < 0)
     assert turns_back(moving, dt, 0, 0, *place.tolist()) == (behind and fast)
+    # At the end of its path it cannot go on: it stops at once, whatever is to come.
+    moving.x[0, 0], moving.y[0, 0] = places[-1] + (0.0, 1e-6)
+    moving.next[0, 0], moving.speed[0, 0] = count - 1, 3.0
+    assert turns_back(moving, dt, 0, 0, *(2 * places[-1] - places[-2]).tolist())
+    assert run_out(moving, 0, 0, way) == 0
+    assert moving.speed[0, 0] == 0.0

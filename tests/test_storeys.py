@@ -384,6 +384,59 @@ def holds(level: Any, at: np.ndarray, above: float) -> np.ndarray:
     return np.stack(rises, axis=1)
 
 
+def moved(given: Any, by: tuple[float, float]) -> Any:
+    """Coordinates farther to a side."""
+    if isinstance(given[0], int | float):
+        return [given[0] + by[0], given[1] + by[1], *given[2:]]
+    return [moved(each, by) for each in given]
+
+
+@pytest.mark.parametrize("seed", [0, 12, 23, 28, 53, 54, 64, 71, 95, 112, 113, 124])
+def test_no_last_digit_decides_who_turns_where(seed: int, tmp_path: Path) -> None:
+    """A level far off has other last digits; all that is at random is drawn the same."""
+
+    def guard(by: tuple[float, float]) -> np.ndarray:
+        rng = np.random.default_rng(seed)
+        start, ends = rng.uniform(-5, 2, 2), []
+        for _ in range(4):
+            ends.append((*rng.uniform(-5, 5, 2), float(rng.choice([0, 1.2, 2.6]))))
+        walls = blocks(rng)
+        (screen,) = (each for each in walls if each["properties"]["name"] == "screen")
+        screen["properties"]["door"] = True
+        spots = [scenes.feature("spot", f"s{n}", shapely.Point(at)) for n, at in enumerate(ends)]
+        route = scenes.feature("route", "round", shapely.LineString(ends))
+        features = [*walls, *spots, route]
+        for each in features:
+            each["geometry"]["coordinates"] = moved(each["geometry"]["coordinates"], by)
+        to = {"b": {"go": {"spot": "s1"}}}
+        states: dict[str, Any] = {
+            0: {"a": {"roam": {"every": 3.0}}},
+            4: {"a": {"patrol": {"route": "round"}}, **to},
+            5: {"a": {"go": {"spot": "s0"}}, **to},
+        }[seed % 6]
+        for state in states.values():
+            state["pace"] = "running"
+        turns = {
+            "on": {"from": ["a"], "to": "b", "when": "state_for > 2s"},
+            "back": {"from": ["b"], "to": "a", "when": "state_for > 1.7s"},
+        }  # fmt: skip
+        more = {
+            "cast.guard.at": (start + by).tolist(), "cast.guard.z": float(rng.choice([0, 2.6])),
+            "bodies.post.radius": 0.2, "doors.screen": {"seconds": 0.5, "shuts": 1.0},
+            "profiles.watcher.movement.smooth": seed % 2 == 1,
+        }  # fmt: skip
+        scene = scenes.scene(
+            tmp_path / str(by), *features, states=states, end=15.0, more=more,
+            transitions=turns if "b" in states else {},
+        )  # fmt: skip
+        rows = snelk.run(scene).poses.query("id == 'guard'")
+        return rows[["x", "y", "z", "heading_deg"]].to_numpy() - (*by, 0.0, 0.0)
+
+    off = guard((64.0, -32.0)) - guard((0.0, 0.0))
+    off[:, 3] = (off[:, 3] + 180.0) % 360.0 - 180.0
+    assert np.abs(off).max() < 1e-6
+
+
 @given(st.integers(0, 10_000))
 @settings(max_examples=8, deadline=None)
 def test_nobody_leaves_the_floors_passes_walls_or_climbs_but_by_links(

@@ -6,7 +6,7 @@ from snelk.level.footing cimport height_of, highest_below
 from snelk.level.lengths cimport hypot
 from snelk.senses.columns cimport PoseColumns
 
-cdef double INF, PI, GLANCE, NEAR, STEP
+cdef double INF, PI, GLANCE, NEAR, AT_END, STEP
 cdef Py_ssize_t NEWLY_DONE, NEWLY_FAILED, AHEAD, AT_FOCUS, AT_PLACE, GLANCES, SWEEP
 
 @cython.locals(x=double, y=double, sheet=Py_ssize_t, height=double)
@@ -117,11 +117,14 @@ cdef bint _turns_back(
     MovingColumns now, double dt, Py_ssize_t v, Py_ssize_t a, double x, double y,
 ) noexcept nogil
 
+@cython.locals(n=Py_ssize_t)
+cdef void _pass(MovingColumns now, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+
 cdef void _stand(MovingColumns moving, Py_ssize_t v, Py_ssize_t a) noexcept nogil
 
 @cython.locals(
     rest=double, x=double, y=double, dx=double, dy=double, length=double, count=Py_ssize_t,
-    n=Py_ssize_t,
+    n=Py_ssize_t, at_end=bint,
 )
 cdef Py_ssize_t _run_out(
     MovingColumns now, Py_ssize_t v, Py_ssize_t a, double[:, ::1] way,

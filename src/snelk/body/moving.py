@@ -11,6 +11,7 @@ from snelk.body.columns import MovingColumns, PlacedColumns, PlaceStageColumns
 from snelk.body.doing import NEWLY_DONE, NEWLY_FAILED, Doing
 from snelk.body.paces import (
     AHEAD,
+    AT_END,
     AT_FOCUS,
     AT_PLACE,
     GLANCE,
@@ -333,7 +334,15 @@ def _want(
 
 
 def _run_out(now: Moving, v: int, a: int, way: NDArray[np.float64]) -> int:
-    """The points of its path up to where it could stop; -1 if there is no room."""
+    """The points of its path up to where it could stop; -1 if there is no room.
+
+    At the end of its path there are none, and it stops at once.
+    """
+    n, x, y = now.next[v, a], now.x[v, a], now.y[v, a]
+    at_end = hypot(now.points[v, a, n, 0] - x, now.points[v, a, n, 1] - y) <= AT_END
+    if n == now.size[v, a] - 1 and at_end:
+        now.speed[v, a] = 0.0
+        return 0
     rest = now.speed[v, a] * now.speed[v, a] / (2.0 * now.acceleration[v, a])
     x, y, count = now.x[v, a], now.y[v, a], 0
     for n in range(now.next[v, a], now.size[v, a]):
@@ -361,6 +370,8 @@ def _turns_back(now: Moving, dt: float, v: int, a: int, x: float, y: float) -> b
     n = now.next[v, a]
     at_x, at_y = now.x[v, a], now.y[v, a]
     along_x, along_y = now.points[v, a, n, 0] - at_x, now.points[v, a, n, 1] - at_y
+    if n == now.size[v, a] - 1 and hypot(along_x, along_y) <= AT_END:
+        return True  # it cannot go on
     to_x, to_y = x - at_x, y - at_y
     ahead = along_x * to_x + along_y * to_y
     return ahead < -NEAR * hypot(along_x, along_y) * hypot(to_x, to_y)
@@ -378,6 +389,7 @@ def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
     going = now.on_way[v, a] and free
     toward = now.base[v, a]
     if going:
+        _pass(now, v, a)
         n = now.next[v, a]
         dx, dy = now.points[v, a, n, 0] - now.x[v, a], now.points[v, a, n, 1] - now.y[v, a]
         toward = atan2(dy, dx)
@@ -396,7 +408,7 @@ def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
         wanted = min(wanted, _can_stop_within(left, now.acceleration[v, a], dt))
         if now.turn_at[v, a] >= now.next[v, a] and now.turn_at[v, a] >= 0:
             back = whole - now.beyond[v, a, now.turn_at[v, a]]
-            if back > 1e3 * NEAR:
+            if back > AT_END:
                 wanted = min(wanted, _can_stop_within(back, now.acceleration[v, a], dt))
         if now.halt[v, a] >= 0:
             back = whole - now.beyond[v, a, now.halt[v, a]]
@@ -416,6 +428,16 @@ def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
     if ahead and fabs(turned) > NEAR:  # turning is getting on
         slow = False
     now.stuck_for[v, a] = now.stuck_for[v, a] + dt if wants and free and slow else 0.0
+
+
+def _pass(now: Moving, v: int, a: int) -> None:
+    """Leave the points of its path behind that it stands on: they lead nowhere."""
+    n = now.next[v, a]
+    while n < now.size[v, a] - 1 and n != now.halt[v, a]:
+        if hypot(now.points[v, a, n, 0] - now.x[v, a], now.points[v, a, n, 1] - now.y[v, a]) > NEAR:
+            break
+        n += 1
+    now.next[v, a] = n
 
 
 def _begin_link(now: Moving, v: int, a: int) -> bool:
@@ -512,6 +534,8 @@ def _turn(now: Moving, toward: float, state_for: float, dt: float, v: int, a: in
             wanted = toward + now.glance_by[v, a]
     before = now.heading[v, a]
     off = off_heading(wanted, before)
+    if off > PI - NEAR:  # right behind, whatever the last digits are
+        off -= 2.0 * PI
     most = now.turn_rate[v, a] * dt
     now.heading[v, a] = before + min(max(off, -most), most)
     return float(now.heading[v, a] - before)

@@ -27,6 +27,12 @@ STUCK_AFTER = 1.0
 NEAR = 1e-9
 """Places this close are the same, m."""
 
+AT_END = 2e-6
+"""Who is no farther than this from the end of its path cannot come to a stand on it, m.
+
+It is more than what is left of paths that are walked to their very end.
+"""
+
 
 class Moving(NamedTuple):
     """All bodies and their paths: (variant, agent), unless noted."""

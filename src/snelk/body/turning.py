@@ -11,6 +11,9 @@ Numbers = NDArray[np.float64]
 STEP = np.radians(10.0)
 """Arcs are walked in straight pieces that turn by no more than this."""
 
+HAIR = 1e-6
+"""So far from its ends, m, a path is tested for lying on the ground: there no rounding decides."""
+
 
 def arc_to(
     place: Numbers, heading: float, goal: Numbers, radius: float, side: int
@@ -52,18 +55,23 @@ def smoothed(
 ) -> Numbers | None:
     """A path, (points, 2), that begins with an arc towards its first corner.
 
-    The shorter of both sides; None where neither lies within the ground, or it need not turn.
+    The shorter of both sides, if equal the right; None where neither lies within the ground, or it
+    need not turn.
     """
     off = np.arctan2(*(way[0] - place)[::-1]) - heading
     if abs((off + np.pi) % (2.0 * np.pi) - np.pi) < STEP / 2.0:
         return None
     found: list[tuple[float, Numbers]] = []
-    for side in (1, -1):
+    for side in (-1, 1):
         arc = arc_to(place, heading, way[0], radius, side)
         if arc is None:
             continue
         line = np.concatenate([place[None], arc, way[:1]])
+        length = float(np.hypot(*np.diff(line, axis=0).T).sum())
+        # Who stands at the very edge stands on the ground, and so does the corner.
+        for end, beside in ((0, 1), (-1, -2)):
+            along = line[beside] - line[end]
+            line[end] += along * (HAIR / max(float(np.hypot(*along)), HAIR))
         if shapely.covers(ground, shapely.LineString(line)):
-            length = float(np.hypot(*np.diff(line, axis=0).T).sum())
-            found.append((length, np.concatenate([arc, way])))
+            found.append((round(length, 9), np.concatenate([arc, way])))
     return min(found, key=lambda each: each[0])[1] if found else None

@@ -139,8 +139,9 @@ def _plan(
     sheet = _sheet_of(stage, x, y, z)
     if _turns_back(moving, dt, v, a, x + dx, y + dy):
         count = _run_out(moving, v, a, stage.way)  # it comes to a stand first
-        x, y = stage.way[count - 1, 0], stage.way[count - 1, 1]
-        sheet = cast(Py_ssize_t, stage.way[count - 1, 4])
+        if count > 0:
+            x, y = stage.way[count - 1, 0], stage.way[count - 1, 1]
+            sheet = cast(Py_ssize_t, stage.way[count - 1, 4])
     turn_at, most = count - 1, min(len(stage.way), moving.points.shape[2])
     count = _straight_on(stage, area, sheet, x, y, dx, dy, count, most, v, a)
     x, y = stage.way[count - 1, 0], stage.way[count - 1, 1]
