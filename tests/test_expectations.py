@@ -126,8 +126,11 @@ def test_what_never_comes_is_off_by_how_long_before_the_end_it_should_have(tmp_p
         f"by-{before}": {"agent": "guard", "once": {"when": "own.speed > 1", "before": before}}
         for before in (6.0, 9.0, 20.0)
     }
-    off = snelk_judged(scene(tmp_path, **never))[1].off[0]
+    early = {"agent": "guard", "notices": {"target": "guest", "after": 5.0}}
+    judged = snelk_judged(scene(tmp_path, **never, early=early))[1]
+    off = judged.off[0]
     assert (off[0] - off[1], off[1] - off[2]) == (pytest.approx(3.0), pytest.approx(7.0))
+    assert off[3] == pytest.approx(5.0 - judged.at[0, 3])  # and what comes too early by how much
 
 
 def test_of_what_should_come_after_a_catch_it_is_said_that_the_run_was_over(tmp_path: Path) -> None:

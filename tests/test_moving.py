@@ -539,6 +539,7 @@ def test_who_cannot_get_anywhere_is_told_to_be_stuck(tmp_path: Path) -> None:
     (stuck,) = run.events[run.events.kind == "stuck"].itertuples()
     assert (stuck.agent, stuck.x, stuck.y) == ("guard", 0.0, 0.0)
     assert stuck.text == "guard is stuck at (0.0, 0.0) (go)"
+    assert run.measure("guard.times_stuck") == 1.0
     assert run.states.state.iloc[-1] == "sulk"
     # In a box that it fits into it goes as near as it can, and is not stuck but there.
     run = snelk.run(scenes.scene(tmp_path, spot, box(1.0), states=states, transitions=transitions))

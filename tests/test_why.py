@@ -210,6 +210,10 @@ def test_a_hair_beyond_the_named_change_turns_the_answer_and_a_hair_short_does_n
     run = snelk.run(path)
     answer = run.why("guard", "guest", at=at)
     named = [*filter(None, (answer.counterfactual, *answer.others))]
+    today = {"fov_whole": fov, **({} if held else {"range": reach})}
+    for change in named:  # what is written today, however awake it is
+        word = change.key.rpartition(".")[2]
+        assert change.now == pytest.approx(today.get(word, change.now))
     failing = {gate.name for gate in answer.cones[0].gates if gate.passed is not True}
     near = guard_z == 0.0 and math.hypot(x, y) < reach - 0.01
     if near and failing and failing <= {"awake", "range"}:
