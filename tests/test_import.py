@@ -423,3 +423,12 @@ def test_noises_throws_and_doors_come_in_as_tracks_do(tmp_path: Path, suffix: st
     with pytest.raises(snelk.InputError, match="must be a number"):
         import_rows(path, "throws", {**how, "length": 10.0}).write(tmp_path / "t.csv")
     assert not (tmp_path / "t.csv").exists()
+
+
+def test_the_time_that_became_zero_is_told(tmp_path: Path) -> None:
+    path = tmp_path / "game.csv"
+    path.write_text("ms,x,y\n7000,0,0\n7500,1,0\n")
+    how = {"name": "fox", "time": 0.001, "from_zero": True, "columns": {"t": "ms"}}
+    for begin in (0.0, 1000.0):
+        done = snelk.import_tracks(path, {**how, "begin": begin})
+        assert (done.begin, done.tracks.t.tolist()) == (pytest.approx(7000.0), [0.0, 0.5])

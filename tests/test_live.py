@@ -124,6 +124,12 @@ def test_the_ground_grows_with_the_game_and_what_draws_an_agent_is_told(tmp_path
     drawn = live.drawn_to("guard")
     assert drawn is not None
     assert (drawn.x, drawn.y, drawn.source, live.focus("guard")) == (0.0, -2.0, "heard", "")
+    for _ in range(5):
+        live.step()
+    later = live.drawn_to("guard")
+    assert later is not None
+    assert later.age == pytest.approx(drawn.age + 0.5)
+    assert later.uncertainty == pytest.approx(drawn.uncertainty + 0.5)  # its spread is 1 m/s
     # To each side far beyond all that the level held at the beginning.
     for x, y in ((-1, 0), (0, -1), (1, 0), (0, 1)):
         game = snelk.Live(scene, pushed=["guest"], duration=200.0)
