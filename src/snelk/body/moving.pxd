@@ -124,7 +124,7 @@ cdef void _stand(MovingColumns moving, Py_ssize_t v, Py_ssize_t a) noexcept nogi
 
 @cython.locals(
     rest=double, x=double, y=double, dx=double, dy=double, length=double, count=Py_ssize_t,
-    n=Py_ssize_t, at_end=bint,
+    n=Py_ssize_t, at_end=bint, share=double,
 )
 cdef Py_ssize_t _run_out(
     MovingColumns now, Py_ssize_t v, Py_ssize_t a, double[:, ::1] way,

@@ -354,8 +354,9 @@ def _run_out(now: Moving, v: int, a: int, way: NDArray[np.float64]) -> int:
         length = hypot(dx, dy) * now.points[v, a, n, 2]
         way[count, 2], way[count, 3] = now.points[v, a, n, 2], -1.0
         way[count, 4] = now.points[v, a, n, 4]
-        if length >= rest > 0.0:
-            way[count, 0], way[count, 1] = x + dx * (rest / length), y + dy * (rest / length)
+        if length >= rest - NEAR and rest > 0.0 and length > 0.0:
+            share = min(rest / length, 1.0)
+            way[count, 0], way[count, 1] = x + dx * share, y + dy * share
             return count + 1
         rest -= length
         x, y = now.points[v, a, n, 0], now.points[v, a, n, 1]
