@@ -11,7 +11,7 @@ Numbers = NDArray[np.float64]
 STEP = np.radians(10.0)
 """Arcs are walked in straight pieces that turn by no more than this."""
 
-HAIR = 1e-6
+FROM_END = 1e-6
 """So far from its ends, m, a path is tested for lying on the ground: there no rounding decides."""
 
 
@@ -71,7 +71,7 @@ def smoothed(
         # Who stands at the very edge stands on the ground, and so does the corner.
         for end, beside in ((0, 1), (-1, -2)):
             along = line[beside] - line[end]
-            line[end] += along * (HAIR / max(float(np.hypot(*along)), HAIR))
+            line[end] += along * (FROM_END / max(float(np.hypot(*along)), FROM_END))
         if shapely.covers(ground, shapely.LineString(line)):
             found.append((round(length, 9), np.concatenate([arc, way])))
     return min(found, key=lambda each: each[0])[1] if found else None
