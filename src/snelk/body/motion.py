@@ -126,7 +126,7 @@ class Motion:
         return laid_out(MovingColumns, Moving(*arrays))
 
     def run_out(self, v: int, a: int) -> Numbers:
-        """The points, (points, 5), of its path up to where it could stop."""
+        """The points, (points, 5), of its path up to where it could stop; see `run_out`."""
         way = np.empty((self._points.shape[2], 5))
         return way[: run_out(self.now, v, a, way)]
 

@@ -105,7 +105,7 @@ def turns_back(now: Moving, dt: float, v: int, a: int, x: float, y: float) -> bo
 def run_out(now: Moving, v: int, a: int, way: NDArray[np.float64]) -> int:
     """The points of its path up to where it could stop, m, and their number.
 
-    `way`, (places, 5), is overwritten.
+    `way`, (places, 5), is overwritten. At the end of its path there are none, and it stops at once.
     """
     agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
     agree((len(way) >= plain(now).points.shape[2], way.shape[1]), (True, 5))
@@ -432,9 +432,12 @@ def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
 
 
 def _pass(now: Moving, v: int, a: int) -> None:
-    """Leave the points of its path behind that it stands on: they lead nowhere."""
+    """Leave the points of its path behind that it stands on: they lead nowhere.
+
+    Where a link begins somebody who stands there is on the link already.
+    """
     n = now.next[v, a]
-    while n < now.size[v, a] - 1 and n != now.halt[v, a]:
+    while n < now.size[v, a] - 1:
         if hypot(now.points[v, a, n, 0] - now.x[v, a], now.points[v, a, n, 1] - now.y[v, a]) > NEAR:
             break
         n += 1

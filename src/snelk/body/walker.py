@@ -76,7 +76,10 @@ class Walker:
             return None
         on = self.ways.nearest(start, self.part, stays=True)
         way = self.ways.way(on, self.nearest(goal))
-        if way is None or on is start or np.linalg.norm(on - start) <= HAIR:
+        if way is None or on is start:
+            return way
+        floors = self.ways.sheets_at(np.stack([start, on]))
+        if floors[0] == floors[1] and np.hypot(*(on - start)[:2]) <= HAIR:
             return way
         if not self._free.clear(start[None], on[None])[0]:
             return None

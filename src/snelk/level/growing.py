@@ -14,7 +14,10 @@ APART = 1e-3
 """Corners stand this much farther out than what blocks, m, so that no rounding decides."""
 
 HAIR = 2 * APART
-"""Who is no farther than this from where it can stand, m, goes on from there, not back first."""
+"""So far in plan, m, somebody may stand from where it can stand on its floor, and just go on.
+
+Going back first would look like a turn.
+"""
 
 MITRE = 2.0
 """A corner of what is grown is no farther from the wall than so many times the clearance."""
