@@ -1005,6 +1005,11 @@ def test_where_somebody_could_come_to_a_stand_and_what_lies_behind(seed: int) ->
     fast = moving.speed[0, 0] > moving.acceleration[0, 0] * dt
     behind = bool(np.dot(ahead, place - places[0]) < 0)
     assert turns_back(moving, dt, 0, 0, *place.tolist()) == (behind and fast)
+    # No last digit decides about what lies right beside it.
+    moving.speed[0, 0] = 7.0
+    for little, is_back in ((1e-12, False), (1e-6, True)):
+        aside = places[0] + (-ahead[1], ahead[0]) - little * ahead
+        assert turns_back(moving, dt, 0, 0, *aside.tolist()) == is_back
     # At the end of its path it cannot go on: it stops at once, whatever is to come.
     moving.x[0, 0], moving.y[0, 0] = places[-1] + (0.0, 1e-6)
     moving.next[0, 0], moving.speed[0, 0] = count - 1, 3.0
