@@ -85,7 +85,8 @@ def focus_by_arrays(
         return np.concatenate([targets, there[..., None]], axis=2)
 
     sensed = now.seen | now.felt
-    candidate = numbers.may & ~ignored & (sensed | (source >= 0) | (meter > NEAR))
+    known = (source >= 0) | now.heard | now.smelt
+    candidate = numbers.may & ~ignored & (sensed | known | (meter > NEAR))
     candidate = with_place(candidate, ~np.isnan(drawn[0]))
     sensed = with_place(sensed, place_heard)
     believed = map(with_place, (now.x, now.y, now.z), drawn)
@@ -170,13 +171,15 @@ def test_attention_is_what_the_rules_make_of_whole_arrays(seed: int) -> None:
         np.testing.assert_allclose(now.seen_for, seen_for, atol=1e-12)
         np.testing.assert_array_equal([now.x, now.y, now.z], believed)
         np.testing.assert_array_equal([now.known_x, now.known_y, now.known_z], known)
-        asked = numbers.may & ~ignored & (seen | felt | (source >= 0) | (meter > NEAR))
+        sensed = seen | felt | smelt | (loudness > 0)
+        asked = numbers.may & ~ignored & (sensed | (source >= 0) | (meter > NEAR))
         candidate = np.concatenate([asked, ~np.isnan(drawn[0])[..., None]], axis=2)
         first = np.where(candidate, np.minimum(first, tick), np.inf)
         np.testing.assert_array_equal(now.first, first)
         own = [axis[p][:, AGENTS] for axis in (poses.x, poses.y, poses.z)]
         expected = focus_by_arrays(numbers, now, own, meter, source, (*place, ignored), was)
-        np.testing.assert_array_equal(now.focus, expected)
+        there = poses.present[p][:, AGENTS]
+        np.testing.assert_array_equal(now.focus, np.where(there, expected, was))
 
 
 def test_a_focus_sticks_to_what_is_better_by_so_much_and_no_more() -> None:
@@ -188,6 +191,7 @@ def test_a_focus_sticks_to_what_is_better_by_so_much_and_no_more() -> None:
     )  # fmt: skip
     rng = np.random.default_rng(1)
     poses, nobody = poses_of(rng, 1), np.full(shape, 3, np.int8)
+    poses.present[:] = True
     beliefs = Beliefs(np.full(shape, -1, np.int8), *np.full((7, *shape), np.nan))
     now, meter = nothing_yet(), np.zeros(shape)
     for held, other, focus in ((0.5, 0.0, 0), (0.5, 0.75, 0), (0.5, 0.7500001, 3), (0.6, 0.75, 3)):

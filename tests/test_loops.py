@@ -65,12 +65,14 @@ from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import (
     AroundColumns,
     BodyColumns,
+    ContactColumns,
     EarStageColumns,
     LightColumns,
     PoseColumns,
     SightLimitColumns,
     SightNumberColumns,
 )
+from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.hearing import AWAKE as EAR_AWAKE
 from snelk.senses.hearing import HEARD, Noises
 from snelk.senses.hearing import REACH as EAR_REACH
@@ -238,13 +240,14 @@ def test_what_is_in_view_of_places(seed: int) -> None:
     poses.z[...] = chance.choice([0.0, 0.4], poses.z.shape)
     poses.x[...] = -np.abs(poses.x) - 0.5  # on one side of the wall, most places on the other
     cones = (V, A, 2)
+    whom = int(chance.choice([-1, tall]))
     sight = SightNumbers(
-        AGENTS, np.ones((V, A, J), np.bool_), np.ones((V, A, J, 2), np.bool_),
+        AGENTS, np.ones((V, A, J), np.bool_), sometimes(chance, 0.7, V, A, J, 2),
         chance.integers(1, 3, (V, A)).astype(np.int32),
     )  # fmt: skip
     limits = SightLimits(
-        chance.choice([0.5, 1.0], (V, A)), chance.choice([3.0, 9.0], cones), np.zeros(cones), chance.choice([0.6, np.pi], cones),
-        *np.zeros((3, *cones)), chance.choice([0.0, 0.3, 0.8], cones), np.zeros(cones),
+        chance.choice([0.0, 0.5, 1.0], (V, A), p=[0.1, 0.4, 0.5]), chance.choice([3.0, 9.0], cones), np.zeros(cones), chance.choice([0.6, np.pi], cones),
+        np.zeros(cones), *chance.choice([0.1, 1.6], (2, *cones)), chance.choice([0.0, 0.3, 0.8], cones), np.zeros(cones),
     )  # fmt: skip
     around = Around(
         chance.choice([0.2, 0.4], V),
@@ -266,26 +269,35 @@ def test_what_is_in_view_of_places(seed: int) -> None:
         laid_out(AroundColumns, around), laid_out(LightColumns, lamps), laid_out(ZoneColumns, zones),
         laid_out(GridColumns, grid), scratch_for(grid),
     )  # fmt: skip
-    look_out(v, a, tall, places, poses, outlook, found)
+    look_out(v, a, whom, tall, places, poses, outlook, found)
     p, i = v if rows > 1 else 0, AGENTS[a]
     here = np.array([poses.x[p, i], poses.y[p, i]])
     dx, dy = (places[:, :2] - here).T
-    away = np.hypot(dx, dy)
+    eye = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
+    middle = places[:, 2] + 0.5 * bodies.height[v, tall, 0]
+    away, rises = (
+        np.sqrt(dx**2 + dy**2 + (middle - eye) ** 2),
+        np.arctan((middle - eye) / np.hypot(dx, dy)),
+    )
     off = np.abs(np.angle(np.exp(1j * (np.arctan2(dy, dx) - poses.heading[p, i]))))
+    lamp = poses.z[p, i] + 0.5 * bodies.height[v, i, poses.posture[p, i]]
+    to_lamp = np.sqrt(dx**2 + dy**2 + (middle - lamp) ** 2)
     light = np.full(60, around.light[v])
     low = places[:, 2] <= 0.5
     light[(np.hypot(*places[:, :2].T) <= 2.0) & low] = 0.9 + 0.02 * v
     light[(np.abs(places[:, 0] - 0.5) <= 1.5) & (np.abs(places[:, 1]) <= 1.0) & low] = (
         0.1 + 0.02 * v
     )
-    light = np.minimum(light + lamps.lamp[v, i] * np.clip(1.0 - away / 3.0, 0.0, 1.0), 1.0)
+    light = np.minimum(light + lamps.lamp[v, i] * np.clip(1.0 - to_lamp / 3.0, 0.0, 1.0), 1.0)
     expected = np.zeros(60, np.bool_)
     for k in range(sight.cones[v, a]):
+        if whom >= 0 and not sight.cares[v, a, whom, k]:
+            continue
         fits = away <= limits.range[v, a, k] * limits.awake[v, a]
+        fits &= (limits.awake[v, a] > 0) & (-limits.down[v, a, k] <= rises)
+        fits &= rises <= limits.up[v, a, k]
         fits &= off <= limits.half_fov[v, a, k]
         expected |= fits & (light >= limits.min_light[v, a, k] - 1e-9)
-    eye = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
-    middle = places[:, 2] + 0.5 * bodies.height[v, tall, 0]
     share = (0.5 - here[0]) / dx
     height, across = eye + share * (middle - eye), here[1] + share * dy
     hidden = (
@@ -344,8 +356,12 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
     before, audience = next_time.copy(), sometimes(chance, 0.7, V, A, A)
     passed = chance.choice([-np.inf, 0.28, 0.57, 0.61], (V, A, J))
     news, bodies = News.blank((V, A, J)), bodies_of(chance)
+    heard_now, contacts = News.blank((V, A, J)), Contacts.blank((V, A, J))
+    heard_now.age[sometimes(chance, 0.3, V, A, J)] = 0.3
+    contacts.smell[sometimes(chance, 0.3, V, A, J)] = SENSED
     stage = TellStage(
         dt, AGENTS, laid_out(BodyColumns, bodies), laid_out(BeliefColumns, beliefs),
+        laid_out(NewsColumns, heard_now), laid_out(ContactColumns, contacts),
         sometimes(chance, 0.8, V, A, J),
         *sometimes(chance, 0.7, 4, V, A), np.full((V, A), np.nan), delay, every, audience,
         next_time, passed.copy(), np.zeros((V, A, J), np.bool_), np.zeros((V * A, 2), np.int64),
@@ -354,12 +370,15 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
         laid_out(NewsColumns, news), np.zeros((V, A, J), np.bool_), np.full((V, A, J), -1.0),
     )  # fmt: skip
     stage.said[:] = 9
-    count = who_tells(stage, tick)
-    own = np.isin(source, [SOURCES.index(name) for name in ("sensed", "heard")]) & (age < dt)
-    own |= source == SOURCES.index("smelt")  # a trail is told as old as it is
+    rows = int(chance.choice([1, V]))
+    poses = poses_of(chance, rows)
+    count = who_tells(stage, poses, tick)
     told = source == SOURCES.index("told")
+    own = (contacts.smell == SENSED) | ~np.isnan(heard_now.age)
+    own = (own | (source == SOURCES.index("sensed"))) & (source >= 0) & ~told
     news_to_it = told & plain(stage).passes[..., None] & (tick * dt - age > passed + dt / 2)
-    expected = (own | news_to_it) & stage.tells[..., None] & (before <= tick)
+    there = np.broadcast_to(poses.present[:, AGENTS], (V, A)) & stage.tells
+    expected = (own | news_to_it) & there[..., None] & (before <= tick)
     np.testing.assert_array_equal(stage.due, expected)
     now = np.where(expected, tick * dt - age, passed)
     np.testing.assert_array_equal(plain(stage).passed_on, now)
@@ -368,8 +387,7 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
     most = (expected.sum(axis=2) * audience.sum(axis=2)).sum()
     assert stage.said.tolist() == [expected.any(axis=2).sum(), tick, most]
 
-    rows = int(chance.choice([1, V]))
-    poses, voices, heard = poses_of(chance, rows), NoiseStore(), HeardStore()
+    voices, heard = NoiseStore(), HeardStore()
     tellers, raised, pairs = raise_voices(stage, poses, voices.laid, heard.laid)
     assert [list(at) for at in stage.tellers[:tellers]] == np.argwhere(expected.any(2)).tolist()
     assert raised == pairs == 0  # nobody has a voice: they tell all
@@ -618,7 +636,7 @@ def test_noises_come_in_order_and_each_is_judged_once_by_each_that_listens(seed:
     ones = np.ones((V, A))
     stage = EarStage(
         AGENTS, laid_out(BodyColumns, bodies_of(chance)), ones, ones,
-        np.ones((V, A, J + 1), np.bool_), ones, grid, grid, scratch_for(empty), NO_FLOORS,
+        np.ones((V, A, J + 1), np.bool_), ones, grid, grid, -1.0, 1.0, scratch_for(empty), NO_FLOORS,
         np.zeros(V, np.int32), np.full(1, ALL_ALIKE, np.int32),
     )  # fmt: skip
     heard.make_room(size * A)
@@ -775,7 +793,7 @@ def test_each_noise_is_judged_once_by_each_that_listens(seed: int) -> None:
     grid, ones = laid_out(GridColumns, level.sound_grid), np.ones((V, A))
     ears = EarStage(
         AGENTS, laid_out(BodyColumns, bodies_of(chance)), ones, ones,
-        np.ones((V, A, J + 1), np.bool_), ones, grid, laid_out(GridColumns, level.plan_grid),
+        np.ones((V, A, J + 1), np.bool_), ones, grid, laid_out(GridColumns, level.feet_grid), *level.alike,
         scratch_for(level.sound_grid), level.floors,
         np.zeros(V, np.int32), np.full(1, ALL_ALIKE, np.int32),
     )  # fmt: skip
@@ -843,7 +861,7 @@ def test_the_newest_noise_counts_and_all_add_up(seed: int) -> None:
     empty = laid_out(GridColumns, build_grid(np.zeros((0, 6)), np.zeros(0, np.int32), np.zeros(0)))
     stage = EarStage(
         AGENTS, laid_out(BodyColumns, bodies_of(chance)), error, error,
-        np.ones((V, A, J + 1), np.bool_), error, empty, empty, scratch_for(empty), NO_FLOORS,
+        np.ones((V, A, J + 1), np.bool_), error, empty, empty, -1.0, 1.0, scratch_for(empty), NO_FLOORS,
         np.zeros(V, np.int32), np.full(1, ALL_ALIKE, np.int32),
     )  # fmt: skip
     loudness, news = np.zeros((V, A, J)), News.blank((V, A, J))

@@ -86,12 +86,15 @@ def test_the_same_happens_wherever_the_level_lies_and_however_its_features_are_o
 ) -> None:
     def moved(given: Any, key: str = "") -> Any:
         if isinstance(given, dict):
-            return {key: moved(value, key) for key, value in given.items()}
+            found = {key: moved(value, key) for key, value in given.items()}
+            if ("team" in given and "clue" not in given) or {"at", "t"} <= given.keys():
+                found["z"] = given.get("z", 0.0) + by[2]
+            return found
         if key == "at":
             return [given[0] + by[0], given[1] + by[1], *given[2:]]
         return [moved(each) for each in given] if isinstance(given, list) else given
 
-    source, by = getattr(snelk, place)(), np.array([128.0, -64.0])
+    source, by = getattr(snelk, place)(), np.array([128.0, -64.0, 32.0])
     scenario = snelk.load(source / "night.toml")
     overrides = {"clock.end": 43.0, **without_ties(scenario)}
     run = snelk.run(scenario, overrides=overrides)
@@ -100,15 +103,23 @@ def test_the_same_happens_wherever_the_level_lies_and_however_its_features_are_o
     kinds = [each["properties"]["kind"] for each in document["features"]]
     for each in document["features"]:
         shape = shapely.from_geojson(json.dumps(each["geometry"]))
+        if each["properties"]["kind"] in ("spot", "route"):
+            shape = shapely.force_3d(shape)
         away = shapely.affinity.translate(shape, *by)
         each["geometry"] = json.loads(shapely.to_geojson(away))
+        if each["properties"]["kind"] == "wall":
+            each["properties"].setdefault("base", 0.0)
+        for key in {"base", "top", "height"} & each["properties"].keys():
+            each["properties"][key] += by[2]
     # Floors and zones keep their order, which tells which of two counts.
     order = sorted(range(len(kinds)), key=lambda n: (kinds[n] in ("floor", "zone") and n, -n))
     document["features"] = [document["features"][n] for n in order]
     (tmp_path / "elsewhere" / f"{place}.geojson").write_text(json.dumps(document))
     for path in (tmp_path / "elsewhere").glob("*.csv"):
         frame = pd.read_csv(path)
-        frame[["x", "y"]] += by
+        frame[["x", "y"]] += by[:2]
+        if "id" not in frame:  # the height of a track is that of the cast
+            frame["z"] = by[2]
         frame.to_csv(path, index=False)
     for path in (tmp_path / "elsewhere").glob("*.toml"):
         path.write_text(tomli_w.dumps(moved(tomllib.loads(path.read_text()))))
@@ -116,10 +127,10 @@ def test_the_same_happens_wherever_the_level_lies_and_however_its_features_are_o
     columns = ["t", "kind", "agent", "target"]
     assert len(run.events) > 40
     pd.testing.assert_frame_equal(run.events[columns], other.events[columns])
-    shift = other.poses[["x", "y"]] - run.poses[["x", "y"]]
+    shift = other.poses[["x", "y", "z"]] - run.poses[["x", "y", "z"]]
     np.testing.assert_allclose(shift.dropna(), np.tile(by, (len(shift.dropna()), 1)), atol=1e-9)
     for table, told in (
-        ("meters", ["value"]), ("sight", ["exposure", "light"]), ("hearing", ["strength"]),
+        ("meters", ["value"]), ("sight", ["exposure", "light"]), ("hearing", ["strength", "around"]),
     ):  # fmt: skip
         np.testing.assert_allclose(run.table(table)[told], other.table(table)[told], atol=1e-9)
 

@@ -361,6 +361,7 @@ def test_noticing_another_team_by_smell_is_a_change_too(tmp_path: Path) -> None:
     answer = snelk.run(path).why("guard", "guest", at=0.2).sense("smell")
     assert answer is not None
     assert answer.counterfactual is not None
+    assert answer.gates[0].text == "guard is there"  # whether there is a trail does not matter
     changes = dict(map(parse_override, answer.counterfactual.settable))
     assert changes == {"profiles.watcher.notices": ["strangers", "visitors"]}
     again = snelk.run(path, overrides=changes).why("guard", "guest", at=0.2).sense("smell")

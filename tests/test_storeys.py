@@ -35,6 +35,30 @@ def go(folder: Path, spot: str, *more: dict[str, Any], **changes: Any) -> snelk.
     )
 
 
+@pytest.mark.parametrize(("z", "wall", "up_to"), [(0.0, "low", 2.02), (2.8, "high", 1.02)])
+def test_the_walls_of_a_storey_stop_touch_and_beliefs_there_and_no_others(
+    tmp_path: Path, z: float, wall: str, up_to: float
+) -> None:
+    walls = [
+        scenes.feature("wall", name, shapely.LineString([(x, 1), (x, 5)]), see_through=1.0, **span)
+        for name, x, span in (("low", 2, {"top": 2.5}), ("high", 1, {"base": 2.8, "top": 5.0}))
+    ]
+    more = {
+        "profiles.watcher.touch": {"radius": 6.0}, "profiles.watcher.memory.lead": 9.0,
+        "cast.guard.at": [0.5, 3.0], "cast.guard.z": z, "cast.guest.z": z,
+    }  # fmt: skip
+    track = samples.track_of((0, 3.5, 3), (1, 2.5, 3))
+    run = snelk.run(
+        scenes.scene(
+            tmp_path, *HOUSE, *walls, states={"stand": {}}, track=track, more=more, end=4.0
+        )
+    )
+    felt = run.contacts[run.contacts.sense == "touch"].iloc[0]
+    assert (felt.result, felt.wall) == ("wall", wall)
+    last = run.beliefs.iloc[-1]
+    assert (last.source, last.x) == ("lead", pytest.approx(up_to, abs=1e-9))
+
+
 @pytest.mark.parametrize(("up", "z", "arrives"), [
     (2.8, 0.0, False), (2.8, 2.8, True), (2.8, 2.6, True), (2.6, 2.8, True), (0.1, 2.8, False),
 ])  # fmt: skip

@@ -382,7 +382,8 @@ def _search_points(
         searches.spot[0, 2] = searches.points[v, a, at, 2]
         tall = _how_tall(searches, stage.attended, v, a)
         look_at_all(
-            v, a, tall, searches.spot, poses, searches.outlook, searches.seen
+            v, a, stage.attended.focus[v, a], tall, searches.spot, poses, searches.outlook,
+            searches.seen,
         )  # fmt: skip
         if searches.seen[0]:
             _note_point(searches, moving, v, a, time, LOOKED)
@@ -579,7 +580,8 @@ def _clear_points(
             if b != a and not _looks_for_it(searches, stage, poses, v, a, b):
                 continue
             look_at_all(
-                v, b, tall, searches.spot, poses, searches.outlook, searches.seen
+                v, b, stage.attended.focus[v, a], tall, searches.spot, poses, searches.outlook,
+                searches.seen,
             )  # fmt: skip
             if searches.seen[0]:
                 searches.cleared[v, a, n] = ITSELF if b == a else ANOTHER
@@ -876,8 +878,8 @@ def _search_cells(
         _spread(cells, min(times, MOST_TIMES))
         searches.spread_to[v, a] += times * step
     look_at_all(
-        v, a, _how_tall(searches, stage.attended, v, a), cells.centres, poses, searches.outlook,
-        cells.seen,
+        v, a, stage.attended.focus[v, a], _how_tall(searches, stage.attended, v, a),
+        cells.centres, poses, searches.outlook, cells.seen,
     )  # fmt: skip
     if together:
         _look_together(searches, cells, stage, poses, v, a)
@@ -932,7 +934,8 @@ def _look_together(
         if not _looks_for_it(searches, stage, poses, v, a, b):
             continue
         look_at_all(
-            v, b, tall, cells.centres, poses, searches.outlook, cells.theirs
+            v, b, stage.attended.focus[v, a], tall, cells.centres, poses, searches.outlook,
+            cells.theirs,
         )  # fmt: skip
         for n in range(cells.seen.shape[0]):
             if cells.theirs[n] and not cells.seen[n]:

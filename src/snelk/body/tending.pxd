@@ -23,7 +23,7 @@ cdef bint _outgrow(UpkeepColumns upkeep, PoseColumns poses) noexcept nogil
 
 @cython.locals(
     found=bint, places=Py_ssize_t, v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, i=Py_ssize_t,
-    looks=bint, j=Py_ssize_t, tall=Py_ssize_t, source=Py_ssize_t, unseen=bint, since=double,
+    looks=bint, j=Py_ssize_t, whom=Py_ssize_t, tall=Py_ssize_t, source=Py_ssize_t, unseen=bint, since=double,
     seen=bint,
 )
 cdef bint _see_empty(

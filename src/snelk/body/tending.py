@@ -121,7 +121,7 @@ def _see_empty(upkeep: Upkeep, stage: BodyStage, poses: Poses) -> bool:
                 upkeep.is_empty[v, a, j] = False
                 if not looks:
                     continue
-                tall = j
+                whom, tall = j, j
                 if j < places:
                     source = stage.beliefs.source[v, a, j]
                     unseen = source != NO_BELIEF and source != SENSED_NOW
@@ -130,14 +130,14 @@ def _see_empty(upkeep: Upkeep, stage: BodyStage, poses: Poses) -> bool:
                     upkeep.spot[0, 1] = stage.beliefs.y[v, a, j]
                     upkeep.spot[0, 2] = stage.beliefs.z[v, a, j]
                 else:
-                    tall, unseen = i, not isnan(stage.drawn.x[v, a])
+                    whom, tall, unseen = -1, i, not isnan(stage.drawn.x[v, a])
                     upkeep.spot[0, 0] = stage.drawn.x[v, a]
                     upkeep.spot[0, 1] = stage.drawn.y[v, a]
                     upkeep.spot[0, 2] = stage.drawn.z[v, a]
                 upkeep.looked[0] = False
                 if unseen:
                     look_at_all(
-                        v, a, tall, upkeep.spot, poses, upkeep.outlook, upkeep.looked
+                        v, a, whom, tall, upkeep.spot, poses, upkeep.outlook, upkeep.looked
                     )  # fmt: skip
                 since = upkeep.empty_for[v, a, j]
                 seen = upkeep.looked[0] != 0

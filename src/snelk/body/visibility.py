@@ -13,15 +13,15 @@ Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
 
-def looks_at(me: Me, places: Numbers, tall: int, poses: Poses | None = None) -> Truths:
+def looks_at(me: Me, places: Numbers, whom: int, poses: Poses | None = None) -> Truths:
     """Which places, (places, 3), it has in view now, well enough to see somebody there.
 
-    The target is as tall as a character, by index. With other poses, as compiled loops read them,
-    the answer is for those poses.
+    That is a character, by index. With other poses, as compiled loops read them, the answer is
+    for those poses.
     """
     world = me.world
     found = np.empty(len(places), dtype=np.bool_)
     where = np.ascontiguousarray(places)
     poses = world.senses.laid_poses if poses is None else poses
-    look_out(me.v, me.a, tall, where, poses, world.outlook, found)
+    look_out(me.v, me.a, whom, whom, where, poses, world.outlook, found)
     return found

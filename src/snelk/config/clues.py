@@ -79,10 +79,9 @@ def _place_of(clue: Clue, setup: Setup, level: LevelData, tracks: Mapping[str, T
     """Position of what is out of order, or its first position, m."""
     word, of = clue.what
     if word in OF_BODIES:
-        if of in tracks:
-            track = tracks[of]
-            return float(track.x[0]), float(track.y[0]), float(track.z[0])
         member: Member = setup.cast[of]
+        if of in tracks:
+            return tracks[of].begins(member.z)
         return *(member.at or member.home or (0.0, 0.0)), member.z
     if word in ("open", "shut"):
         wall, outline = next(each for each in level.walls if each[0].name == of)

@@ -134,9 +134,10 @@ def _profile(setup: Setup, name: str, track: TrackData | None) -> Profile:
 def _begins(track: TrackData, z: float) -> dict[str, object]:
     """The start of a track, as keys of the cast; `z` if the track has no heights."""
     n = int(track.present.argmax())
+    *at, up = track.begins(z, n)
     return {
-        "at": (float(track.x[n]), float(track.y[n])),
-        "z": z if track.flat else float(track.z[n]),
+        "at": tuple(at),
+        "z": up,
         "facing": float(np.degrees(np.remainder(track.heading[n] + np.pi, 2 * np.pi) - np.pi)),
         "posture": POSTURES[int(track.posture[n])],
     }

@@ -76,6 +76,10 @@ class TrackData:
     present: NDArray[np.bool_]
     flat: bool = False
 
+    def begins(self, z: float, n: int = 0) -> tuple[float, float, float]:
+        """Where it is at a sample, m; at the height `z` if it was recorded without."""
+        return float(self.x[n]), float(self.y[n]), z if self.flat else float(self.z[n])
+
 
 def end_of(clock: Clock, tracks: Mapping[str, TrackData]) -> float:
     """When a run ends, s: as the clock says, else with the last track."""

@@ -44,10 +44,9 @@ def replayed_poses(
     """
     names = list(setups[0].cast)
     alike = all(
-        setup.cast[name] == setups[0].cast[name]
+        setup.cast[name].z == first.z if name in tracks else setup.cast[name] == first
         for setup in setups[1:]
-        for name in names
-        if name not in tracks
+        for name, first in setups[0].cast.items()
     )
     shape = (len(times), 1 if alike else len(setups), len(names))
     x, y, z, heading = (np.zeros(shape) for _ in range(4))
@@ -70,9 +69,8 @@ def replayed_poses(
             inside = (times >= track.t[0] - SLACK) & (times <= track.t[-1] + SLACK)
             there = inside & track.present[np.maximum(last, 0)]
             present[:, :, j] = there[:, None]
-            if track.flat and level.data.floors:
-                up = on_floors(level, setups[0].cast[name].z, x[:, 0, j], y[:, 0, j])
-                z[:, :, j] = up[:, None]
+            for v in range(shape[1] if track.flat else 0):
+                z[:, v, j] = on_floors(level, setups[v].cast[name].z, x[:, v, j], y[:, v, j])
             continue
         for v in range(shape[1]):
             member = setups[v].cast[name]
@@ -96,6 +94,4 @@ def on_floors(
 
 def track_heights(level: Level, track: TrackData, first: float) -> NDArray[np.float64]:
     """(samples,) how high somebody is as recorded, or on the floors from a first height on, m."""
-    if not track.flat or not level.data.floors:
-        return track.z
-    return on_floors(level, first, track.x, track.y)
+    return on_floors(level, first, track.x, track.y) if track.flat else track.z

@@ -242,18 +242,20 @@ class Simulation:
         self.beliefs = Beliefs.blank(pairs)
         self.laid_beliefs = laid_out(BeliefColumns, self.beliefs)
         self.places = Places(self.setups, self.meter_numbers)
+        zones = [zone.name for zone, _ in scenario.level.zones]
+        self.contact_numbers = frozen(contact_numbers(self.setups, zones))
+        self.contacts = Contacts.blank(self.numbers.notices.shape)
         self.sharing = Sharing(
             self.setups,
             self.numbers.notices,
             self.ears,
             laid_out(BodyColumns, self.bodies),
             self.laid_beliefs,
+            laid_out(NewsColumns, self.listening.news),
+            laid_out(ContactColumns, self.contacts),
             self._dt,
             logged=logged,
         )
-        zones = [zone.name for zone, _ in scenario.level.zones]
-        self.contact_numbers = frozen(contact_numbers(self.setups, zones))
-        self.contacts = Contacts.blank(self.numbers.notices.shape)
         self.trails = Trails.blank(len(self.setups), len(self.names))
         self.world = World(
             self.setups,
@@ -377,8 +379,8 @@ class Simulation:
             memory_numbers=laid_out(MemoryNumberColumns, self.memory_numbers),
             heard=laid_out(NewsColumns, self.listening.news),
             told=laid_out(NewsColumns, self.sharing.news),
-            grid=level.laid_plan_grid,
-            scratch=scratch_for(level.plan_grid, self.opened),
+            grid=level.laid_feet_grid,
+            scratch=scratch_for(level.feet_grid, self.opened),
             beliefs=self.laid_beliefs,
         )
         self._minds_stage = laid_out(MindStageColumns, minds)

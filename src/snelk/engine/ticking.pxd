@@ -11,7 +11,7 @@ from snelk.engine.columns cimport TickStageColumns
 from snelk.engine.copying cimport copy_tick
 from snelk.engine.counting cimport count_tick
 from snelk.engine.following cimport judge_tick
-from snelk.mind.deciding cimport _decide
+from snelk.mind.deciding cimport _decide, leave_out
 from snelk.mind.fading cimport _follow_drawn
 from snelk.mind.updating cimport _mind
 from snelk.mind.receiving cimport _receive, _take_in, errs

@@ -91,7 +91,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.engine.copying import copy_tick
     from snelk.engine.counting import count_tick
     from snelk.engine.following import judge_tick
-    from snelk.mind.deciding import _decide
+    from snelk.mind.deciding import _decide, leave_out
     from snelk.mind.fading import _follow_drawn
     from snelk.mind.receiving import _receive, _take_in, errs
     from snelk.mind.telling import _arrive, _pass_all_on, _say, _who_tells, is_cramped
@@ -307,6 +307,7 @@ def _mind_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int:
         at[WAITS] = 0
         if answer_all(stage.named, stage.bodies, stage.moving, stage.ladders.values) == DISAGREE:
             return BAD
+        leave_out(stage.ladders.ladders, poses, stage.bodies.characters)
         found = _decide(stage.ladders, stage.bodies.signals, tick, stage.dt)
         if found != 0:
             return TAKE if found > 0 else BAD
@@ -386,7 +387,7 @@ def _move_all(stage: TickStage, phase: int, poses: Poses) -> int:
             if _mind_clues(stage.upkeep, stage.bodies, stage.tells, poses, time, stage.dt):
                 return TELL_CLUES
     elif phase == TELLS:
-        if not stage.any_tells or _who_tells(stage.tells, at[TICK]) == 0:
+        if not stage.any_tells or _who_tells(stage.tells, poses, at[TICK]) == 0:
             at[PHASE] = IS_DONE
     elif phase == SAYS:
         count = stage.going_count[0]

@@ -62,7 +62,7 @@ class Level:
         base, top: (walls,) heights, m.
         see_through, hear_through, smell_through: (walls,) the share of sight, of a noise's reach,
             and of how far off a trail is smelt, that passes.
-        walkable: (walls,) whether a wall leaves the paths on foot free.
+        walkable: (walls,) whether bodies pass through a wall.
         floors: What compiled loops read of the floors.
         is_edge, is_floor, is_mesh: (walls,) what is an edge, a floor or a mesh, which are numbered
             after the walls.
@@ -100,9 +100,6 @@ class Level:
         self.see_through = np.array([wall.see_through for wall in walls], dtype=np.float64)
         self.hear_through = np.array([wall.hear_through for wall in walls], dtype=np.float64)
         self.smell_through = np.array([wall.smell_through for wall in walls], dtype=np.float64)
-        self.walkable = np.array(
-            [wall.walkable or wall.base >= HEADROOM for wall in walls], dtype=np.bool_
-        )
         self.is_door = np.array([wall.door for wall in walls], dtype=np.bool_)
         own = np.arange(len(walls)) - len(data.walls)
         self.is_edge = (own >= 0) & (own < len(data.edges))
@@ -110,15 +107,14 @@ class Level:
         self.is_floor = (own >= len(data.edges)) & ~self.is_mesh
         self.floors = build_floors(data.floors)
         self.base[self.is_floor], self.top[self.is_floor] = self.floors.spans.T
-        self._walked_through = np.array([wall.walkable for wall in walls], dtype=np.bool_)
-        self._walked_through[self.is_edge] = False
+        self.walkable = np.array([wall.walkable for wall in walls], dtype=np.bool_)
+        self._walked_through = self.walkable & ~self.is_edge
         for n, (mesh, _) in zip(np.flatnonzero(self.is_mesh), data.meshes, strict=True):
             heights = data.triangles[mesh.name][:, :, 2]
             self.base[n], self.top[n] = heights.min(initial=0.0), heights.max(initial=0.0)
         # Whoever walks does so on floors; a mesh comes with walls that stop feet.
         self._walked_through[self.is_floor | self.is_mesh] = True
         self.walkable[self.is_floor | self.is_mesh] = False
-        self._stops: dict[float, NDArray[np.bool_]] = {}
         self._bars: dict[tuple[str, float], Bars] = {}
         self._ways: dict[tuple[object, ...], Ways] = {}
         self._near: dict[float, list[list[int]]] = {}
@@ -255,9 +251,9 @@ class Level:
         return laid_out(GridColumns, self.solid_grid)
 
     @cached_property
-    def laid_plan_grid(self) -> Grid:
-        """See `plan_grid`."""
-        return laid_out(GridColumns, self.plan_grid)
+    def laid_feet_grid(self) -> Grid:
+        """See `feet_grid`."""
+        return laid_out(GridColumns, self.feet_grid)
 
     @cached_property
     def sound_grid(self) -> Grid:
@@ -278,12 +274,13 @@ class Level:
         return self._filed((self.walkable | self.is_edge).astype(np.float64))
 
     @cached_property
-    def plan_grid(self) -> Grid:
-        """The same without heights, for paths on foot."""
-        endless = self.pieces.copy()
-        endless[:, 4], endless[:, 5] = -np.inf, np.inf
+    def feet_grid(self) -> Grid:
+        """What stops feet, for level rays at the height of the feet; see `stops_at`."""
+        pieces, edge = self.pieces.copy(), self.is_edge[self.piece_walls]
+        pieces[:, 4] = np.where(edge, -np.inf, pieces[:, 4] - HEADROOM + FOOT)
+        pieces[:, 5] = np.where(edge, np.inf, pieces[:, 5] - FOOT)
         through = self.walkable.astype(np.float64)
-        return build_grid(endless, self.piece_walls, through, doors=self.is_door)
+        return build_grid(pieces, self.piece_walls, through, doors=self.is_door)
 
     def ways(
         self,
@@ -437,13 +434,14 @@ class Level:
         """The paths of a sound on foot with all doors shut; see `sound_ways_through`."""
         return self.sound_ways_through(frozenset())
 
-    def sound_ways_through(self, opened: frozenset[int]) -> Ways:
+    def sound_ways_through(self, opened: frozenset[int], z: float = 0.0) -> Ways:
         """The paths of a sound on foot: around walls as drawn, by stairs.
 
-        `opened` are the doors that stand open, by number.
+        `opened` are the doors that stand open, by number; `z` is the height of ground without
+        floors, m.
         """
         if not self.data.floors:
-            return self.ways(opened=opened, by_links=False)
+            return self.ways(z=z, opened=opened, by_links=False)
         key = ("sound", opened)
         if key not in self._ways:
             self._ways[key] = Ways(
@@ -543,10 +541,19 @@ class Level:
         Neither those that begin above their head nor those that end below their feet; edges are
         on the ground at 0.
         """
-        if z not in self._stops:
-            beside = (self.base < z + HEADROOM) & ((self.top > z) | self.is_edge)
-            self._stops[z] = ~self._walked_through & beside
-        return self._stops[z]
+        beside = (self.base < z + HEADROOM) & ((self.top > z) | self.is_edge)
+        return ~self._walked_through & beside
+
+    @cached_property
+    def alike(self) -> tuple[float, float]:
+        """Between which heights of ground without floors the same walls stop feet as at 0, m."""
+        walls = ~self._walked_through & ~self.is_edge
+        steps = np.concatenate([self.top[walls], self.base[walls] - HEADROOM])
+        low, high = (
+            steps[steps <= 0.0].max(initial=-np.inf),
+            steps[steps >= 0.0].min(initial=np.inf),
+        )
+        return float(low), float(high)
 
     @property
     def lit(self) -> dict[str, float]:

@@ -200,7 +200,8 @@ def _choose(
         else:
             x, y, z, full = now.x[v, a, j], now.y[v, a, j], now.z[v, a, j], meter[v, a, j]
             sensed = now.seen[v, a, j] or now.felt[v, a, j]
-            candidate = sensed or beliefs.source[v, a, j] != NO_BELIEF or full > REACHED
+            candidate = sensed or now.heard[v, a, j] or now.smelt[v, a, j] or full > REACHED
+            candidate = candidate or beliefs.source[v, a, j] != NO_BELIEF
             candidate = candidate and not ignored[v, a, j] and not now.seen_to[v, a, j]
         if not candidate:
             now.first[v, a, j], now.value[v, a, j] = INF, -INF
@@ -220,6 +221,8 @@ def _choose(
             value = numbers.worth[v, a, j]
         now.value[v, a, j], now.sensed[v, a, j] = value, sensed
         most = max(most, value)
+    if not poses.present[p, i]:  # then it keeps its focus
+        return
     if not anybody:
         now.focus[v, a] = NOBODY
         return

@@ -58,7 +58,7 @@ cdef class LadderColumns(Columns):
     cdef public const unsigned char[:, :, ::1] interruptible
     cdef public Py_ssize_t[:, ::1] since
     cdef public const Py_ssize_t[:, ::1] busy_until
-    cdef public const unsigned char[:, ::1] out
+    cdef public unsigned char[:, ::1] out
 
 
 cdef class FocusNumberColumns(Columns):
@@ -147,6 +147,8 @@ cdef class TellStageColumns(Columns):
     cdef public const int[::1] characters
     cdef public BodyColumns bodies
     cdef public BeliefColumns beliefs
+    cdef public NewsColumns heard
+    cdef public ContactColumns contacts
     cdef public const unsigned char[:, :, ::1] notices
     cdef public const unsigned char[:, ::1] tells, passes, ears, remembers
     cdef public const double[:, ::1] reach

@@ -3,6 +3,7 @@ cimport cython
 from snelk.mind.columns cimport (
     CodeColumns, FactColumns, LadderColumns, LadderStageColumns, SignalColumns,
 )
+from snelk.senses.columns cimport PoseColumns
 
 cdef double CLOSE, SLACK
 cdef Py_ssize_t BEGINS, IS_DROPPED
@@ -35,6 +36,11 @@ cdef double _value(
     CodeColumns code, Py_ssize_t program, SignalColumns signals, FactColumns facts,
     const double[:, :, ::1] table,
     double[::1] stack, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t)
+cdef void leave_out(
+    LadderColumns ladders, PoseColumns poses, const int[::1] characters,
 ) noexcept nogil
 
 @cython.locals(busy=bint)

@@ -41,6 +41,7 @@ from snelk.mind.programs import (
 )
 from snelk.mind.signals import Signals
 from snelk.mind.stage import LadderStage
+from snelk.senses.bodies import Poses
 
 (
     SEEN, HEARD, FELT, TOLD, ANY_SEEN, ANY_HEARD, ANY_FELT, ANY_TOLD, METER, KNOWS, DISTANCE,
@@ -155,7 +156,7 @@ def _decide_all(
             may = _may_leave(signals, ladders, tick, v, a, state)
             for c in range(transitions):
                 true = False
-                if ladders.open[v, a, state, c]:
+                if ladders.open[v, a, state, c] and not ladders.out[v, a]:
                     program = ladders.program[v, a, c]
                     true = _value(
                         stage.code, program, signals, stage.facts, stage.values, stage.stack, v, a
@@ -183,8 +184,16 @@ def _decide_all(
     return found
 
 
+def leave_out(ladders: LadderState, poses: Poses, characters: NDArray[np.int32]) -> None:
+    """Who is absent at a tick does nothing."""
+    for v in range(ladders.out.shape[0]):
+        p = v if len(poses.x) > 1 else 0
+        for a in range(ladders.out.shape[1]):
+            ladders.out[v, a] = not poses.present[p, characters[a]]
+
+
 def is_busy(ladders: LadderState, tick: int, v: int, a: int) -> bool:
-    """Whether an agent does nothing at a tick: it wakes up, or has been taken out."""
+    """Whether an agent does nothing at a tick: it wakes up, or is out."""
     busy: bool = tick < ladders.busy_until[v, a] or ladders.out[v, a]
     return busy
 

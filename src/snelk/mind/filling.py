@@ -75,19 +75,20 @@ def _fill(
                     for factor in range(factors):
                         rate *= meters.factors[v, a, j, factor]
                 at_once = NO_SENSE
+                if sense == SIGHT and sight.distance[v, a, j] <= numbers.at_once[v, a]:
+                    at_once = SIGHT
                 for contact in range(contacts.fills.shape[3]):
                     filled = contacts.fills[v, a, j, contact]
                     if filled == INF:
                         at_once = FIRST_CONTACT + contact
-                    elif not isnan(filled) and (sense == NO_SENSE or filled > rate):
-                        rate, best, sense = filled, NO_CONE, FIRST_CONTACT + contact
+                    elif at_once == NO_SENSE and not isnan(filled):
+                        if sense == NO_SENSE or filled > rate:
+                            rate, best, sense = filled, NO_CONE, FIRST_CONTACT + contact
                 if best == NO_CONE:
                     for factor in range(factors):
                         meters.factors[v, a, j, factor] = NAN
                 if at_once != NO_SENSE:
                     sense = at_once
-                elif sense == SIGHT and sight.distance[v, a, j] <= numbers.at_once[v, a]:
-                    at_once = SIGHT
                 meters.cone[v, a, j] = best
                 meters.rate[v, a, j] = rate
                 noise = numbers.noise_gain[v, a] * loudness[v, a, j]

@@ -68,7 +68,7 @@ class LadderState(NamedTuple):
     interruptible: NDArray[np.bool_]  # (variant, agent, state)
     since: NDArray[np.int64]  # (variant, agent) ticks since the state was entered; overwritten
     busy_until: NDArray[np.int64]  # (variant, agent): the tick before which it does nothing
-    out: NDArray[np.bool_]  # (variant, agent): who has been taken out, and does nothing for good
+    out: NDArray[np.bool_]  # (variant, agent): who is absent, or about to be; overwritten
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""

@@ -31,8 +31,8 @@ cdef void _take_scent(
 ) noexcept nogil
 
 @cython.locals(
-    since=double, part=double, dx=double, dy=double, length=double, ahead=double, x=double,
-    y=double, share=double, _share=double, at=double, wall=Py_ssize_t,
+    since=double, led=double, part=double, dx=double, dy=double, length=double, ahead=double, x=double,
+    y=double, z=double, share=double, _share=double, at=double, wall=Py_ssize_t,
 )
 cdef void _lead_on(
     MemoryNumberColumns numbers, double dt, GridColumns grid, ScratchColumns scratch,

@@ -204,10 +204,10 @@ def _lead_on(
 ) -> None:
     """Move a belief with the last velocity, for the part of the tick within the lead."""
     since = beliefs.age[v, a, j] - numbers.grace[v, a]
-    part = min(since, numbers.lead[v, a]) - max(since - dt, 0.0)
-    part = min(max(part, 0.0), dt)
-    if part <= SLACK:
+    led = max(since - dt, 0.0)
+    if numbers.lead[v, a] - led <= SLACK:
         beliefs.source[v, a, j] = LAST_KNOWN
+    part = min(max(min(since, numbers.lead[v, a]) - led, 0.0), dt)
     dx, dy = beliefs.vx[v, a, j] * part, beliefs.vy[v, a, j] * part
     length = hypot(dx, dy)
     if not length > 0.0:
@@ -215,7 +215,8 @@ def _lead_on(
     # Look a little farther, so that it stops short of a wall.
     ahead = 1.0 + SHORT_OF_WALL / length
     x, y = beliefs.x[v, a, j], beliefs.y[v, a, j]
-    _share, wall, at = cast_ray(grid, scratch, x, y, 0.0, x + ahead * dx, y + ahead * dy, 0.0)
+    z = beliefs.z[v, a, j]
+    _share, wall, at = cast_ray(grid, scratch, x, y, z, x + ahead * dx, y + ahead * dy, z)
     share = 1.0
     if wall >= 0:
         share = max(at * ahead - (ahead - 1.0), 0.0)

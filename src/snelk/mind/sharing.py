@@ -17,6 +17,7 @@ from snelk.mind.messages import TELL_BY, MessageStore
 from snelk.mind.stage import MOST_MESSAGES, SAID_AT, TELLERS, TellStage
 from snelk.mind.telling import pass_on
 from snelk.senses.bodies import Bodies, Poses
+from snelk.senses.contact import Contacts
 from snelk.senses.ears import Ears
 from snelk.senses.stores import HeardStore, NoiseStore
 
@@ -57,9 +58,9 @@ class Sharing:
     """The telling of all agents, and messages on their way.
 
     A voice is a noise: it carries through walls that muffle and around them on foot, to all with
-        ears, no matter whom they otherwise listen for. An agent tells what it senses or hears
-        itself; with `passes_on` also what it was told, once. Listeners learn only about targets
-        they notice.
+        ears, no matter whom they otherwise listen for. An agent tells what it senses, hears or
+        smells itself; with `passes_on` also what it was told, once. Listeners learn only about
+        targets they notice.
 
     Args:
         setups: The numbers of each variant.
@@ -67,6 +68,8 @@ class Sharing:
         ears: Everybody's ears.
         bodies: Everybody's bodies, as compiled loops read them.
         beliefs: What everybody believes, as compiled loops read it.
+        heard: The newest that was heard of each target at a tick, the same.
+        contacts: The results of touch, the zone sense and smell, the same.
         dt: Length of a tick, s.
         logged: Whether `said` is kept.
 
@@ -89,6 +92,8 @@ class Sharing:
         ears: Ears,
         bodies: Bodies,
         beliefs: Beliefs,
+        heard: News,
+        contacts: Contacts,
         dt: float,
         *,
         logged: bool = True,
@@ -131,6 +136,8 @@ class Sharing:
             characters=ears.characters,
             bodies=bodies,
             beliefs=beliefs,
+            heard=heard,
+            contacts=contacts,
             notices=notices,
             tells=tells,
             passes=passes,

@@ -119,7 +119,10 @@ class TellStage(NamedTuple):
     dt: float  # s
     characters: NDArray[np.int32]  # (agent,)
     bodies: Bodies
-    beliefs: Beliefs  # what one senses or hears itself at this tick is told
+    # What one senses, hears or smells itself at this tick is told, as one believes it:
+    beliefs: Beliefs
+    heard: News
+    contacts: Contacts
     notices: Truths  # (variant, agent, target)
     tells: Truths  # who tells at all
     passes: Truths  # who also passes on what it was told
@@ -153,7 +156,7 @@ class TellStage(NamedTuple):
         variants, agents, targets = self.due.shape
         agree(
             self.due.shape, plain(self.beliefs).x.shape, self.next_time.shape, self.notices.shape,
-            self.passed_on.shape,
+            self.passed_on.shape, plain(self.heard).age.shape, plain(self.contacts).smell.shape,
             plain(self.news).x.shape, self.told.shape, self.told_rank.shape,
         )  # fmt: skip
         agree(

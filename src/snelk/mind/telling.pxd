@@ -6,14 +6,16 @@ from snelk.senses.columns cimport EarStageColumns, HeardColumns, NoiseColumns, P
 from snelk.senses.listening cimport _at_ears, _begin_pair
 
 cdef double NAN
-cdef Py_ssize_t HEARD, NO_BELIEF, SENSED_NOW, SMELT, TOLD, NO_WALL, NOBODY, EAR_AWAKE, EAR_REACH
+cdef Py_ssize_t NO_BELIEF, SENSED_NOW, SENSED, TOLD, NO_WALL, NOBODY, EAR_AWAKE, EAR_REACH
 cdef Py_ssize_t DISAGREE, MOST_MESSAGES, SAID_AT, TELLERS, TOLD_IT, PRESENT, MEMORY, CARES, EARS, AWAKE, REACH
 
 @cython.locals(
     found=Py_ssize_t, before=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, b=Py_ssize_t,
-    source=Py_ssize_t, own=bint, moment=double,
+    source=Py_ssize_t, own=bint, moment=double, p=Py_ssize_t, tells=bint,
 )
-cdef Py_ssize_t _who_tells(TellStageColumns stage, Py_ssize_t tick) noexcept nogil
+cdef Py_ssize_t _who_tells(
+    TellStageColumns stage, PoseColumns poses, Py_ssize_t tick,
+) noexcept nogil
 
 @cython.locals(
     tellers=Py_ssize_t, n=Py_ssize_t, pair=Py_ssize_t, rows=Py_ssize_t, agents=Py_ssize_t,

@@ -11,7 +11,7 @@ from snelk.level.columns import agree, door, laid_out, plain
 from snelk.level.grid import NO_WALL
 from snelk.level.ground import GroundStage
 from snelk.mind.columns import MessageColumns, TellStageColumns
-from snelk.mind.memory import HEARD, NO_BELIEF, SENSED_NOW, SMELT, TOLD
+from snelk.mind.memory import NO_BELIEF, SENSED_NOW, TOLD
 from snelk.mind.messages import (
     AWAKE,
     CARES,
@@ -25,6 +25,7 @@ from snelk.mind.messages import (
 from snelk.mind.stage import DISAGREE, MOST_MESSAGES, SAID_AT, TELLERS, TellStage
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import HeardColumns, NoiseColumns, PoseColumns
+from snelk.senses.contact import SENSED
 from snelk.senses.hearing import AWAKE as EAR_AWAKE
 from snelk.senses.hearing import NOBODY, Heard, Noises
 from snelk.senses.hearing import REACH as EAR_REACH
@@ -37,9 +38,10 @@ NAN = float("nan")
 
 
 @door
-def who_tells(stage: TellStage, tick: int) -> int:
+def who_tells(stage: TellStage, poses: Poses, tick: int) -> int:
     """Who tells about whom at a tick, written to the stage; return the number of pairs."""
-    return _who_tells(laid_out(TellStageColumns, stage), tick)
+    agree(plain(poses).x.shape[1:], plain(stage).due.shape[2:])
+    return _who_tells(laid_out(TellStageColumns, stage), laid_out(PoseColumns, poses), tick)
 
 
 @door
@@ -190,19 +192,21 @@ def arrive(
     )  # fmt: skip
 
 
-def _who_tells(stage: TellStage, tick: int) -> int:
+def _who_tells(stage: TellStage, poses: Poses, tick: int) -> int:
     found = 0
     stage.said[TELLERS], stage.said[SAID_AT], stage.said[MOST_MESSAGES] = 0, tick, 0
     for v in range(stage.tells.shape[0]):
+        p = v if len(poses.x) > 1 else 0
         for a in range(stage.tells.shape[1]):
             before = found
+            tells = stage.tells[v, a] and poses.present[p, stage.characters[a]]
             for j in range(stage.due.shape[2]):
                 stage.due[v, a, j] = False
                 source = stage.beliefs.source[v, a, j]
-                if source == NO_BELIEF or not stage.tells[v, a]:
+                if source == NO_BELIEF or not tells:
                     continue
-                own = source in (SENSED_NOW, HEARD) and stage.beliefs.age[v, a, j] < stage.dt
-                own = own or source == SMELT
+                own = source == SENSED_NOW or not isnan(stage.heard.age[v, a, j])
+                own = (own or stage.contacts.smell[v, a, j] == SENSED) and source != TOLD
                 moment = tick * stage.dt - stage.beliefs.age[v, a, j]
                 if source == TOLD and stage.passes[v, a]:  # if it is news to it
                     own = moment > stage.passed_on[v, a, j] + 0.5 * stage.dt

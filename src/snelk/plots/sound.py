@@ -79,6 +79,13 @@ def ear_height(run: Run) -> float:
     return float(np.mean(heights)) if heights else 1.0
 
 
+def _usual_ground(run: Run) -> float:
+    """How high the feet of the agents are in the middle of all moments, m."""
+    poses = run.rows("poses")
+    z = poses["z"][np.isin(poses["id"], run.agents) & ~np.isnan(poses["z"])]
+    return float(np.median(z)) if len(z) else 0.0
+
+
 def carried(
     run: Run, source: tuple[float, float, float], reach: float, level: Level
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
@@ -90,7 +97,7 @@ def carried(
     x = np.linspace(source[0] - 1.02 * reach, source[0] + 1.02 * reach, FINENESS)
     y = np.linspace(source[1] - 1.02 * reach, source[1] + 1.02 * reach, FINENESS)
     places = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
-    ground = run.level.footing(*source) if run.level.data.floors else 0.0
+    ground = run.level.footing(*source) if run.level.data.floors else _usual_ground(run)
     up = ear_height(run) + (0.0 if np.isnan(ground) else ground)
     ears = np.column_stack([places, np.full(len(places), up)])
     start = np.broadcast_to(np.add(source, (0.0, 0.0, LIFT)), ears.shape).copy()
@@ -99,7 +106,8 @@ def carried(
     limit = np.full(len(places), reach)
     feet = np.column_stack([places, np.full(len(places), source[2])])  # as high as it sounds
     start[:, 2] += UNDERFOOT - STEP  # as high as feet would be on the floor of the noise
-    walked = level.sound_ways.distance(start, feet, limit)
+    lower = min(source[2], float(ground))
+    walked = level.sound_ways_through(frozenset(), lower).distance(start, feet, limit)
     rise = ears[:, 2] - source[2]
     on_foot = np.hypot(np.where(np.isinf(walked), 2 * reach, walked), rise)
     shape = (FINENESS, FINENESS)

@@ -29,7 +29,7 @@ from snelk.versions import version
 MOST_BYTES = 1_000_000_000
 """Of what is kept of one game."""
 
-LAYOUT = "11"
+LAYOUT = "12"
 """Of what is kept; another where classes have got other attributes."""
 
 OWN = tuple(f"snelk.{layer}." for layer in ("config", "level", "senses", "mind", "body", "engine"))
@@ -119,7 +119,7 @@ def _unchanging(simulation: Simulation) -> Iterator[tuple[tuple[str, int], objec
     }  # fmt: skip
     for name, each in named.items():
         yield (name, 0), each
-    grids = ("grid", "solid_grid", "plan_grid", "sound_grid", "scent_grid")
+    grids = ("grid", "solid_grid", "feet_grid", "sound_grid", "scent_grid")
     for name in (*grids, "zones", "floors", "links"):
         yield (name, 0), getattr(level, name)
         yield (name, 1), plain(getattr(level, name))

@@ -409,6 +409,8 @@ def _trail_there(run: Record, agent: str, target: str, result: str, tick: int) -
         body = run.setup.body_name_of(target)
         why = f": scent of {body} is 0" if run.setup.body_of(target).scent <= 0.0 else ""
         return Gate("present", False, f"{target} has left no trail{why}")
+    if result == "cares":  # it does not matter whether there is a trail
+        return Gate("present", True, f"{agent} is there")
     return Gate("present", True, f"{target} has left a trail")
 
 

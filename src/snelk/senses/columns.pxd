@@ -141,7 +141,8 @@ cdef class EarStageColumns(Columns):
     cdef public BodyColumns bodies
     cdef public const double[:, ::1] acuity, awake, error
     cdef public const unsigned char[:, :, ::1] cares
-    cdef public GridColumns sound_grid, plan_grid
+    cdef public GridColumns sound_grid, feet_grid
+    cdef public double low, high
     cdef public ScratchColumns scratch
     cdef public FloorColumns floors
     cdef public const int[::1] way_of, which

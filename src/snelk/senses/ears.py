@@ -59,7 +59,7 @@ class Ears:
         self._agents = [names[j] for j in characters.tolist()]
         self._errs = bool(numbers.place_error.any())
         self._grounds: dict[int, GroundStage] = {}
-        self._opened, self._ways = opened, [level.sound_ways]
+        self._opened, self._doors, self._ways = opened, [frozenset[int]()], [level.sound_ways]
         self._way_of = np.zeros(len(numbers.acuity), dtype=np.int32)
         self._which = np.full(1, ALL_ALIKE, dtype=np.int32)
         self.mind_doors()
@@ -71,7 +71,9 @@ class Ears:
             cares=numbers.cares,
             error=numbers.place_error,
             sound_grid=level.laid_sound_grid,
-            plan_grid=level.laid_plan_grid,
+            feet_grid=level.laid_feet_grid,
+            low=level.alike[0],
+            high=level.alike[1],
             scratch=scratch_for(level.sound_grid, opened),
             floors=level.floors,
             way_of=self._way_of,
@@ -86,6 +88,7 @@ class Ears:
             row = self._opened[min(v, len(self._opened) - 1)]
             opened = frozenset(np.flatnonzero(row).tolist())
             self._way_of[v] = known.setdefault(opened, len(known))
+        self._doors = list(known)
         self._ways = [self.level.sound_ways_through(opened) for opened in known]
         self._which[0] = ALL_ALIKE if len(known) == 1 else APART
 
@@ -119,22 +122,30 @@ class Ears:
         apart = len(self._ways) > 1
         for which, ways in enumerate(self._ways):
             self._which[0] = which if apart else ALL_ALIKE
-            self._judge_on(ways, which if apart else None, noises, heard, poses, background)
+            only = which if apart else None
+            if self._are_left(ways, noises, heard, poses, background):
+                self._find_ways(self._doors[which], ways, only, noises, heard)
         self._which[0] = APART if apart else ALL_ALIKE
         if placed:
             self.misplace(noises, heard)
 
-    def _judge_on(
-        self, ways: Ways, which: int | None, noises: NoiseStore, heard: HeardStore, poses: Poses,
-        background: Numbers,
-    ) -> None:  # fmt: skip
-        """The same on one of the grounds, for the variants that have that."""
-        count = heard.count
+    def _are_left(
+        self, ways: Ways, noises: NoiseStore, heard: HeardStore, poses: Poses, background: Numbers
+    ) -> bool:
+        """The same on one of the grounds, for the variants that have that; whether any is left."""
+        count, left = heard.count, 0
         for walk in ways.stages(self._grounds):
-            if not at_ears(self.stage, noises.laid, poses, background, walk, heard.laid, count):
-                return
-        # On a level too large to know all ways.
-        rows = heard.rows
+            left = at_ears(self.stage, noises.laid, poses, background, walk, heard.laid, count)
+            if not left:
+                break
+        return left > 0
+
+    def _find_ways(
+        self, opened: frozenset[int], ways: Ways, which: int | None, noises: NoiseStore,
+        heard: HeardStore,
+    ) -> None:  # fmt: skip
+        """What is left: on a level too large to know all ways, or on higher or lower ground."""
+        rows, count = heard.rows, heard.count
         left = ~np.isnan(rows.through[:count])
         if which is not None:
             left &= self._way_of[rows.variant[:count]] == which
@@ -144,8 +155,17 @@ class Ears:
         start = np.stack([noises.rows.x[n], noises.rows.y[n], up], axis=1)
         # From floor to floor a path that bends may be shorter than one that is straight.
         left = np.isnan(rows.around[pairs]) | (ways.sheets_at(start) != ways.sheets_at(ears))
-        walked = ways.distance(start[left], ears[left], rows.limit[pairs[left]] + EDGE)
-        walk_to_ears(noises.laid, pairs[left], walked, heard.laid)
+        pairs, start, ears = pairs[left], start[left], ears[left]
+        if self.level.data.floors:
+            walked = ways.distance(start, ears, rows.limit[pairs] + EDGE)
+            return walk_to_ears(noises.laid, pairs, walked, heard.laid)
+        ground = np.minimum(noises.rows.z[rows.row[pairs]], ears[:, 2])
+        for z in np.unique(ground).tolist():
+            here = ground == z
+            ways = self.level.sound_ways_through(opened, z)
+            walked = ways.distance(start[here], ears[here], rows.limit[pairs[here]] + EDGE)
+            walk_to_ears(noises.laid, pairs[here], walked, heard.laid)
+        return None
 
     def misplace(self, noises: NoiseStore, heard: HeardStore) -> None:
         """Let what was heard seem to come from where ears err to, by more from farther off."""

@@ -33,6 +33,7 @@ cdef Py_ssize_t _at_ears(
 @cython.locals(
     straight=double, limit=double, share=double, wall=Py_ssize_t, free=double, strength=double,
     walked=double, sheet=Py_ssize_t, to_sheet=Py_ssize_t, feet=double, above=double, around=double,
+    ground=double,
 )
 cdef bint _by_both_ways(
     EarStageColumns stage, NoiseColumns noises, GroundStageColumns walk, double x, double y,

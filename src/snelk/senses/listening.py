@@ -271,10 +271,15 @@ def _by_both_ways(
                 walk.grid, walk.scratch, walk.ground.joins, x, y, sheet, to_x, to_y, to_sheet
             )
     else:
-        free = share_past(stage.plan_grid, stage.scratch, x, y, 0.0, to_x, to_y, 0.0)
+        ground = min(z, heard.ear[pair, 2])  # the lower one of both
+        free = share_past(stage.feet_grid, stage.scratch, x, y, ground, to_x, to_y, ground)
         if free > 0.0:
             heard.around[pair] = straight
             strength = _strength_of(straight, limit)
+        elif ground != 0.0 and not stage.low < ground < stage.high:
+            if not isnan(strength):
+                _hear(noises, strength, pair, heard)
+            return True
     if not isnan(strength):
         _hear(noises, strength, pair, heard)
     if walked < INF:

@@ -8,7 +8,7 @@ from snelk.senses.columns cimport (
 
 cdef double NAN, EDGE
 cdef Py_ssize_t NO_WALL, FIRST_BODY, NEEDED, EVERY_GATE
-cdef Py_ssize_t IN_VIEW, PRESENT, CARES, AWAKE, RANGE, ANGLE, ELEVATION, LIGHT, LINE_OF_SIGHT
+cdef Py_ssize_t IN_VIEW, GONE, PRESENT, CARES, AWAKE, RANGE, ANGLE, ELEVATION, LIGHT, LINE_OF_SIGHT
 
 @cython.locals(
     v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t, k=Py_ssize_t,
@@ -24,10 +24,20 @@ cdef void _see(
     const unsigned char[:, ::1] looks, Py_ssize_t asked, SightColumns sight,
 ) noexcept nogil
 
-@cython.locals(reach=double, half=double)
+@cython.locals(failed=Py_ssize_t)
 cdef Py_ssize_t _gate_before_ray(
     SightNumberColumns numbers, SightLimitColumns limits, Py_ssize_t v, Py_ssize_t a,
     Py_ssize_t j, Py_ssize_t k, bint held, double distance, double off, double elevation, double light,
+) noexcept nogil
+
+@cython.locals(half=double)
+cdef Py_ssize_t gate_of_cone(
+    SightLimitColumns limits, Py_ssize_t v, Py_ssize_t a, Py_ssize_t k, bint held, double distance,
+    double off, double elevation,
+) noexcept nogil
+
+cdef bint is_too_dark(
+    SightLimitColumns limits, Py_ssize_t v, Py_ssize_t a, Py_ssize_t k, double light,
 ) noexcept nogil
 
 @cython.locals(
@@ -51,6 +61,15 @@ cdef void _expose(
     Py_ssize_t a,
 ) noexcept nogil
 
+cdef bint _was_in_view(
+    SightColumns sight, Py_ssize_t v, Py_ssize_t a, Py_ssize_t j, Py_ssize_t k,
+) noexcept nogil
+
+@cython.locals(j=Py_ssize_t, k=Py_ssize_t)
+cdef void _lose_absent(
+    PoseColumns poses, SightColumns sight, Py_ssize_t v, Py_ssize_t p, Py_ssize_t a, Py_ssize_t i,
+) noexcept nogil
+
 @cython.locals(k=Py_ssize_t, held=bint, near=bint)
 cdef bint _is_in_reach(
     SightNumberColumns numbers, SightLimitColumns limits, SightColumns sight, Py_ssize_t v, Py_ssize_t a, Py_ssize_t j,
@@ -58,6 +77,6 @@ cdef bint _is_in_reach(
 ) noexcept nogil
 
 @cython.locals(reach=double)
-cdef double _range_of(
+cdef double range_of(
     SightLimitColumns limits, Py_ssize_t v, Py_ssize_t a, Py_ssize_t k, bint held,
 ) noexcept nogil

@@ -24,6 +24,7 @@ from snelk.senses.sight import (
     EDGE,
     ELEVATION,
     EVERY_GATE,
+    GONE,
     IN_VIEW,
     LIGHT,
     LINE_OF_SIGHT,
@@ -98,9 +99,10 @@ def _see(
         p = v if len(poses.x) > 1 else 0
         for a in range(agents):
             sight.looked[v, a] = looks[v, a]
-            if not looks[v, a]:
-                continue
             i = numbers.characters[a]
+            if not looks[v, a]:
+                _lose_absent(poses, sight, v, p, a, i)
+                continue
             eye_z = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
             cones = numbers.cones[v, a]
             facing_x = cos(poses.heading[p, i])
@@ -132,7 +134,7 @@ def _see(
                     sight.wall_place[v, a, j, axis] = NAN
                 pending = False
                 for k in range(cones):
-                    held = sight.failed[v, a, j, k] == IN_VIEW
+                    held = _was_in_view(sight, v, a, j, k)
                     failed = PRESENT
                     if present:
                         failed = _gate_before_ray(
@@ -148,6 +150,21 @@ def _see(
                             sight.failed[v, a, j, k] = IN_VIEW
 
 
+def _was_in_view(sight: Sight, v: int, a: int, j: int, k: int) -> bool:
+    """Whether a cone had it in view at its last look."""
+    return bool(sight.failed[v, a, j, k] == IN_VIEW or sight.failed[v, a, j, k] == GONE)
+
+
+def _lose_absent(poses: Poses, sight: Sight, v: int, p: int, a: int, i: int) -> None:
+    """Between two looks, who is absent is not in view any more."""
+    for j in range(sight.failed.shape[2]):
+        if poses.present[p, i] and poses.present[p, j]:
+            continue
+        for k in range(sight.failed.shape[3]):
+            if sight.failed[v, a, j, k] == IN_VIEW:
+                sight.failed[v, a, j, k] = GONE
+
+
 def _is_in_reach(
     numbers: SightNumbers,
     limits: SightLimits,
@@ -160,12 +177,12 @@ def _is_in_reach(
     """Whether a target is within the range of any cone."""
     near = False
     for k in range(numbers.cones[v, a]):
-        held = sight.failed[v, a, j, k] == IN_VIEW
-        near |= distance <= _range_of(limits, v, a, k, held)
+        held = _was_in_view(sight, v, a, j, k)
+        near |= distance <= range_of(limits, v, a, k, held)
     return near
 
 
-def _range_of(limits: SightLimits, v: int, a: int, k: int, held: bool) -> float:
+def range_of(limits: SightLimits, v: int, a: int, k: int, held: bool) -> float:
     """The range of a cone, and its hold range, m."""
     reach = limits.hold_range[v, a, k] if held else limits.range[v, a, k]
     return float(reach * limits.awake[v, a] + EDGE)
@@ -189,16 +206,36 @@ def _gate_before_ray(
         return CARES
     if limits.awake[v, a] <= 0.0:
         return AWAKE
-    if distance > _range_of(limits, v, a, k, held):
+    failed = gate_of_cone(limits, v, a, k, held, distance, off, elevation)
+    if failed == LINE_OF_SIGHT and is_too_dark(limits, v, a, k, light):
+        return LIGHT
+    return failed
+
+
+def gate_of_cone(
+    limits: SightLimits,
+    v: int,
+    a: int,
+    k: int,
+    held: bool,
+    distance: float,
+    off: float,
+    elevation: float,
+) -> int:
+    """The first of range, angle and elevation that fails, or LINE_OF_SIGHT."""
+    if distance > range_of(limits, v, a, k, held):
         return RANGE
     half = limits.hold_half_fov[v, a, k] if held else limits.half_fov[v, a, k]
     if off > half + EDGE:
         return ANGLE
     if elevation > limits.up[v, a, k] + EDGE or -elevation > limits.down[v, a, k] + EDGE:
         return ELEVATION
-    if light < limits.min_light[v, a, k] - EDGE:
-        return LIGHT
     return LINE_OF_SIGHT
+
+
+def is_too_dark(limits: SightLimits, v: int, a: int, k: int, light: float) -> bool:
+    """Whether a cone needs more light than this."""
+    return bool(light < limits.min_light[v, a, k] - EDGE)
 
 
 def _first_body(

@@ -25,6 +25,9 @@ RESULTS = SIGHT.results
 IN_VIEW = -1
 PRESENT, CARES, AWAKE, RANGE, ANGLE, ELEVATION, LIGHT, LINE_OF_SIGHT = range(len(GATES))
 
+GONE = len(GATES)
+"""Between two looks: it was in view at the last one, and is absent."""
+
 EDGE = 1e-9
 """Limits are inclusive, and wider by this (m, rad or light), so that no rounding decides."""
 

@@ -142,7 +142,9 @@ class EarStage(NamedTuple):
     cares: NDArray[np.bool_]  # (variant, agent, maker); the last maker is nobody
     error: Numbers  # how far off noises may seem, m for each m of distance
     sound_grid: Grid
-    plan_grid: Grid
+    feet_grid: Grid
+    low: float  # without floors, between these heights of ground the paths on foot are those of
+    high: float  # 0, m
     scratch: Scratch  # of both
     floors: Floors
     way_of: NDArray[np.int32]  # (variant,) by which of the grounds its noises come on foot
@@ -156,4 +158,4 @@ class EarStage(NamedTuple):
         agree((*by_agent, targets + 1), self.cares.shape)
         agree((variants, 1), (len(self.way_of), len(self.which)))
         agree_scratch(self.scratch, self.sound_grid, variants)
-        agree_scratch(self.scratch, self.plan_grid, variants)
+        agree_scratch(self.scratch, self.feet_grid, variants)

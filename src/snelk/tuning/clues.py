@@ -11,6 +11,7 @@ from snelk.config.models import BECOMES, Door, Light, Member
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.config.words import POSTURES
+from snelk.engine.replay import track_heights
 from snelk.level.columns import plain
 from snelk.level.level import Level
 from snelk.level.rays import shares_past
@@ -140,7 +141,8 @@ def _where(
     member, track = scenario.setup.cast[agent], scenario.tracks.get(agent)
     own = np.array([[*(member.at or member.home or (0.0, 0.0)), member.z]])
     if track is not None:
-        own = np.column_stack([track.x, track.y, track.z])[:: -(-len(track.t) // MOST)]
+        z = track_heights(level, track, member.z)
+        own = np.column_stack([track.x, track.y, z])[:: -(-len(track.t) // MOST)]
     if track is not None or scenario.setup.profile_of(agent).movement is None:
         up = own[:, 2] if not level.data.floors else [level.stands_at(*each) for each in own]
         return np.column_stack([own[:, :2], up])

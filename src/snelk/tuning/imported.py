@@ -125,8 +125,8 @@ def misplaced_in(imported: Imported, level: Level, *, x: str = "x", y: str = "y"
     solid = shapely.union_all(
         [
             outline
-            for (_, outline), free in zip(level.data.walls, level.walkable, strict=False)
-            if not free and "Polygon" in outline.geom_type
+            for (_, outline), stops in zip(level.data.walls, level.stops_at(0.0), strict=False)
+            if stops and "Polygon" in outline.geom_type
         ]
     )
     walls = np.zeros(len(points), dtype=np.bool_)

@@ -33,9 +33,7 @@ def _track_without_character(scenario: Scenario) -> Found:
 def _starts_inside_wall(scenario: Scenario) -> Found:
     for name, member in scenario.setup.cast.items():
         track = scenario.tracks.get(name)
-        x, y, z = (
-            (track.x[0], track.y[0], track.z[0]) if track else (*(member.at or (0, 0)), member.z)
-        )
+        x, y, z = track.begins(member.z) if track else (*(member.at or (0, 0)), member.z)
         for wall, outline in scenario.level.walls:
             solid = "Polygon" in outline.geom_type and wall.see_through < 1.0
             if solid and wall.base <= z < wall.top and shapely.contains_xy(outline, x, y):
@@ -80,11 +78,13 @@ def _height_left_out(scenario: Scenario) -> Found:
         for zone, _ in scenario.level.zones
         if zone.base is None and zone.top is None and zone.floor is None
     }
-    profiles = scenario.setup.profiles.values()
+    profiles, level = scenario.setup.profiles.values(), Level.of(scenario.level)
     watching = [p for p in profiles if p.zone_sense and endless & {*p.zone_sense.zones}]
     for name, member in scenario.setup.cast.items():
         track = scenario.tracks.get(name)
-        high = float(np.abs(track.z).max()) if track is not None else abs(member.z)
+        high = abs(member.z)
+        if track is not None:
+            high = float(np.abs(track_heights(level, track, member.z)).max())
         noticed = any(member.team in p.teams()[("zone_sense",)] for p in watching)
         if noticed and high >= HIGH:
             reason = (
@@ -102,9 +102,7 @@ def _no_footing(scenario: Scenario) -> Found:
     level = Level.of(scenario.level)
     for name, member in scenario.setup.cast.items():
         track, key = scenario.tracks.get(name), key_path(("cast", name))
-        x, y, z = (*(member.at or (0.0, 0.0)), member.z)
-        if track is not None:
-            x, y, z = track.x[0], track.y[0], member.z if track.flat else track.z[0]
+        x, y, z = track.begins(member.z) if track else (*(member.at or (0.0, 0.0)), member.z)
         on = level.floors_at(np.array([[x, y, z]])).astype(np.intp)
         if level.data.floors and on[0] < 0:
             reason = f"starts at ({x:.2f}, {y:.2f}), {z:.2f} m up, with no floor below its feet"

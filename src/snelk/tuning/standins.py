@@ -320,8 +320,8 @@ class StandIns:
             memory_numbers=laid_out(MemoryNumberColumns, spread(memory, self.variants)),
             heard=laid_out(NewsColumns, News.blank(pairs)),
             told=laid_out(NewsColumns, News.blank(pairs)),
-            grid=level.laid_plan_grid,
-            scratch=scratch_for(level.plan_grid, self.opened),
+            grid=level.laid_feet_grid,
+            scratch=scratch_for(level.feet_grid, self.opened),
             beliefs=laid_out(BeliefColumns, Beliefs.blank(pairs)),
         )
         return laid_out(SenseStageColumns, senses), laid_out(MindStageColumns, minds)

@@ -1,0 +1,386 @@
+"""Random scenes, against the rules of docs/calculations.md written once more in plain Python."""
+
+from __future__ import annotations
+
+import json
+import math
+import random
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+import pandas as pd
+import pytest
+import tomli_w
+from rules import Rules
+
+import snelk
+
+SIDE = 14.0
+CONDITIONS = (
+    "seen", "heard", "felt", "smelt", "told", "any_seen", "any_heard", "observed", "not knows", "knows and not seen",
+    "lost_for > 0.6s", "distance < 4m and knows", "distance > 3m", "seen_for > 0.3s", "exposure > 0.5", "meter > 0.4",
+    "state_for > 0.9s", "target.speed > 1", "own.speed > 1.2", "bearing > 60deg", "scent_age < 1s", "any_told or any_smelt",
+    "target.height < 1", "target.light > 0.5", "own.light < 0.6", "meter > 0.2 xor seen", 'target.team == "a"',
+    'in_zone("z0")', 'target_in_zone("z0")',
+)  # fmt: skip
+NUMBERS = {
+    "meter": 4e-3, "distance": 4e-3, "bearing": 0.2, "exposure": 1e-6, "lost_for": 1e-6, "seen_for": 1e-6, "scent_age": 1e-6,
+    "state_for": 1e-6, "own_speed": 1e-6, "own_light": 1e-6, "target_speed": 1e-6, "target_light": 1e-6, "target_height": 1e-6,
+}  # fmt: skip
+TRUTHS = (
+    "seen", "heard", "felt", "smelt", "told", "any_seen", "any_heard", "any_felt", "any_smelt", "any_told", "knows", "observed",
+)  # fmt: skip
+
+
+# fmt: off
+class Maker:
+    """A random scene: `some` numbers, and `maybe` keys."""
+
+    def __init__(self, seed: int) -> None:
+        self.chance = random.Random(seed)
+        self.seed = seed
+
+    def some(self, low: float, high: float) -> float:
+        return round(self.chance.uniform(low, high), 3)
+
+    def maybe(self, share: float, **keys: Any) -> dict[str, Any]:
+        """Each of these keys with that probability; a pair of numbers is a range."""
+        found = {key: each for key, each in keys.items() if self.chance.random() < share}
+        return {key: self.some(*each) if isinstance(each, tuple) else each for key, each in found.items()}
+
+    def one(self, *of: Any) -> Any:
+        return self.chance.choice(of)
+
+    def level(self) -> list[dict[str, Any]]:
+        features = []
+
+        def add(kind: str, name: str, shape: str, points: Any, **own: Any) -> None:
+            geometry = {"type": shape, "coordinates": points}
+            features.append({"type": "Feature", "properties": {"kind": kind, "name": name, **own}, "geometry": geometry})
+
+        for n in range(self.chance.randrange(1, 7)):
+            own = {"top": self.some(0.4, 3.0), **self.maybe(0.5, hear_through=self.one(0.0, 0.3, 0.8, 1.0), smell_through=self.one(0.0, 0.4, 1.0))}
+            own |= self.maybe(0.3, base=(0.1, own["top"] - 0.2), see_through=self.one(0.3, 0.6, 1.0)) | self.maybe(0.15, walkable=True)
+            (x, y), turn = self.place(), self.chance.uniform(0, math.tau)
+            across, up = [self.some(0.5, 3.0) * v for v in (math.cos(turn), math.sin(turn))]
+            if self.chance.random() < 0.5:
+                points = [[x, y], [x + across, y + up], [x + across - up, y + up + across]]
+                add("wall", f"w{n}", "LineString", points[: self.one(2, 3)], **own)
+            else:
+                ring = [[x, y], [x + across, y + up], [x + across - 0.7 * up, y + up + 0.7 * across], [x - 0.7 * up, y + 0.7 * across], [x, y]]
+                add("wall", f"w{n}", "Polygon", [ring], **own)
+        for n in range(self.chance.randrange(1, 5)):
+            own = self.maybe(0.5, light=(0.0, 1.0), background=(0.0, 0.6), ground="gravel", wind=(0.0, 1.0), scent=(0.0, 1.0))
+            own |= self.one({}, {}, {"base": self.some(-0.5, 0.5), "top": self.some(0.6, 1.5)})
+            (x, y), (w, h) = self.place(), (self.some(1.0, 5.0), self.some(1.0, 5.0))
+            if self.chance.random() < 0.4:
+                add("zone", f"z{n}", "Point", [x, y], radius=w, **own)
+            else:
+                add("zone", f"z{n}", "Polygon", [[[x, y], [x + w, y], [x + w + 1, y + h], [x, y + h], [x, y]]], **own)
+        return features
+
+    def place(self) -> list[float]:
+        return [self.some(0.0, SIDE), self.some(0.0, SIDE)]
+
+    def curve(self, high: float) -> list[list[float]]:
+        at = sorted({self.some(0.0, high) for _ in range(self.chance.randrange(1, 4))})
+        return [[x, self.some(0.0, 1.5)] for x in at]
+
+    def body(self) -> dict[str, Any]:
+        standing = self.some(0.6, 2.2)
+        steps = {"stride": self.some(0.4, 0.9), "creeping": self.one(0.0, 1.5), "walking": self.some(2.0, 6.0), "running": self.some(4.0, 12.0)}
+        steps |= self.one({}, {"creep_below": self.some(0.3, 1.0), "run_above": self.some(1.2, 3.0)})
+        points = [[self.some(0.0, 1.0), self.some(0.2, 2.0)] for _ in range(self.chance.randrange(1, 5))]
+        own = {"standing": standing, "radius": self.some(0.15, 0.5)} | self.maybe(0.85, steps=steps)
+        return own | self.maybe(0.4, eyes=(0.3, 1.0), points=points, blocks=True, crouched=round(standing / 2, 3), scent=(0.0, 2.0))
+
+    def teams(self) -> list[str]:
+        return self.chance.sample("abc", self.chance.randrange(1, 4))
+
+    def cone(self) -> dict[str, Any]:
+        own = {"fov_whole": self.some(30.0, 270.0), "range": self.some(3.0, 12.0)}
+        own |= self.maybe(0.5, hold_fov_whole=round(own["fov_whole"] * 1.3, 3), hold_range=round(own["range"] * 1.25, 3))
+        return own | self.maybe(
+            0.3, weight=(0.2, 2.0), up=(2.0, 40.0), down=(2.0, 40.0), min_light=(0.1, 0.7), min_exposure=(0.1, 0.7), notices=self.teams()
+        )
+
+    def senses(self) -> dict[str, Any]:
+        return {self.one("sight", "hearing", "touch", "smell", "zone"): self.some(0.3, 1.0)}
+
+    def profile(self, zones: list[str]) -> dict[str, Any]:
+        own: dict[str, Any] = {"body": self.one("tall", "low"), "notices": self.teams()} | self.maybe(0.4, look_every=self.one(0.1, 0.2, 0.33, 0.5))
+        own["cones"] = {f"k{n}": self.cone() for n in range(self.chance.randrange(0, 3))}
+        own |= self.maybe(
+            0.6,
+            hearing=self.maybe(0.4, acuity=(0.4, 2.0), listen_every=self.one(0.2, 0.4), notices=self.teams(), of_nobody=self.one(True, False)),
+            touch={"radius": self.some(0.5, 2.5)}, smell={"reach": self.some(0.5, 5.0), "weakest": self.some(0.02, 0.4)},
+            zone_sense={"zones": self.chance.sample(zones, self.chance.randrange(1, len(zones) + 1))},
+        )  # fmt: skip
+        curves = self.maybe(0.4, distance=self.curve(1.0), angle=self.curve(1.0), light=self.curve(1.0), motion=self.curve(4.0))
+        meter = {"fill_time": self.some(0.5, 4.0), "drain_time": self.some(0.5, 4.0), "drain_after": self.some(0.0, 1.5)}
+        meter |= self.maybe(0.4, crouched=(0.2, 1.0), at_once=(0.5, 4.0), noise_gain=(0.0, 0.6), zone_rate=(0.1, 2.0), smell_rate=(0.1, 2.0))
+        memory = {"grace": self.some(0.0, 1.0), "lead": self.one(0.0, self.some(0.2, 1.5)), "forget": self.some(1.0, 5.0)}
+        memory |= self.maybe(0.4, seen_empty=self.one(0.0, self.some(0.2, 1.0)))
+        own |= self.maybe(0.8, meter=meter | curves, memory=memory)
+        own |= self.maybe(0.5, tell=self.maybe(0.5, delay=(0.0, 1.0), every=(0.1, 1.5), passes_on=True, teams=self.teams(), reach=(4.0, 14.0)))
+        names = ["calm", "wary", "hot"][: self.chance.randrange(2, 4)]
+        states = {name: self.maybe(0.3, awake=(0.3, 1.0), senses=self.senses(), least=(0.1, 1.0), reaction=(0.1, 0.5)) for name in names}
+        for state in states.values() if own["cones"] else ():
+            state |= self.maybe(0.4, cones={"k0": {"range": self.some(3.0, 12.0), "fov_whole": self.some(40.0, 200.0)}})
+        ways = {}
+        for n in range(self.chance.randrange(1, 5)):
+            to = self.one(*names)
+            ways[f"t{n}"] = {"to": to, "when": self.one(*CONDITIONS)} | self.maybe(0.4, **{"for": (0.1, 0.8), "reaction": (0.0, 0.5)})
+            ways[f"t{n}"] |= self.maybe(0.5, **{"from": [name for name in names if name != to][:1]})
+        own["ladder"] = {
+            "states": states,
+            "transitions": ways,
+            "focus_by": self.one("meter", "meter", "nearest", "first"),
+            "focus_stick": self.one(0.0, 0.15, 0.5),
+        }
+        return own
+
+    def track(self, name: str, start: float, end: float) -> list[dict[str, Any]]:
+        t, last, rows = (self.one(start - 0.05, start + self.some(0.3, 1.0)), self.one(end + 0.2, end - self.some(0.5, 1.5)), [])
+        (x, y), z, heading = self.place(), self.some(0.0, 0.8), self.some(-180.0, 180.0)
+        while not rows or rows[-1]["t"] < last:
+            posture, gait = (self.one("standing", "standing", "crouched", "prone"), self.one("still", "creeping", "walking", "running"))
+            present = int(not rows or self.chance.random() > 0.08)
+            rows.append(
+                {"t": round(t, 4), "id": name, "x": x, "y": y, "z": z, "heading": heading, "posture": posture, "gait": gait, "present": present}
+            )
+            step, turn = self.some(0.2, 1.2), self.chance.uniform(0, math.tau)
+            far, t = self.one(0.0, 0.5, 1.3, 3.0) * step, t + step
+            x, y = (round(min(max(v, 0.0), SIDE), 3) for v in (x + far * math.cos(turn), y + far * math.sin(turn)))
+            z, heading = (round(min(max(z + self.some(-0.3, 0.3), 0.0), 1.5), 3), round((heading + self.some(-120.0, 120.0) + 180) % 360 - 180, 3))
+        return rows
+
+    def scene(self, folder: Path) -> Rules:
+        """A scenario in a folder, and the rules for it."""
+        features, start = self.level(), self.one(1.0, 3.0)
+        end = start + self.one(4.0, 6.0)
+        zones = [each["properties"]["name"] for each in features if each["properties"]["kind"] == "zone"]
+        scenario: dict[str, Any] = {
+            "level": "level.geojson", "seed": self.seed, "light": self.some(0.3, 1.0), "background": self.one(0.0, self.some(0.0, 0.3)),
+            "clock": {"dt": self.one(0.05, 0.1, 0.125), "start": start, "end": end},
+            "air": {"half_life": self.some(2.0, 10.0), "wind": self.some(0.0, 4.0), "blows_to": self.some(-180.0, 180.0), "thins": self.some(0.0, 0.5), "carries": self.some(0.0, 0.3)},
+            "noise_kinds": {"bang": {"reach": self.some(4.0, 15.0)}}, "grounds": {"gravel": self.some(0.4, 2.0)},
+            "bodies": {name: self.body() for name in ("tall", "low")}, "profiles": {name: self.profile(zones) for name in "pq"},
+            "cast": {}, "noise": [],
+        }  # fmt: skip
+        rows: list[dict[str, Any]] = []
+        for n in range(self.chance.randrange(3, 7)):
+            name = f"c{n}"
+            member = {"team": "abc"[n] if n < 3 else self.one(*"abc"), "body": self.one("tall", "low")} | self.maybe(
+                0.8 if n else 1.0, profile=self.one("p", "q")
+            )
+            member |= self.maybe(
+                0.25, awake=(0.3, 1.0), senses=self.senses(), lamp={"light": self.some(0.2, 1.0), "reach": self.some(2.0, 8.0)}, z=(0.0, 1.0)
+            )
+            if self.chance.random() < 0.3:
+                member |= {"at": self.place(), "facing": self.some(-180.0, 180.0), "posture": self.one("standing", "crouched", "prone")}
+            else:
+                rows += self.track(name, start, end)
+            scenario["cast"][name] = member
+        left_out = {"z", "gait"} - {key for key in ("z", "gait") if self.chance.random() < 0.6}
+        rows = [{key: row[key] for key in row.keys() - left_out} for row in rows]
+        for _ in range(self.chance.randrange(0, 6)):
+            by = self.maybe(0.5, by=self.one(*scenario["cast"]), z=(0.0, 1.0), reach=(3.0, 20.0))
+            scenario["noise"].append({"t": self.some(start, end), "kind": "bang", "at": self.place()} | by)
+        if rows:
+            pd.DataFrame(rows).to_csv(folder / "tracks.csv", index=False)
+            scenario["tracks"] = ["tracks.csv"]
+        (folder / "level.geojson").write_text(json.dumps({"type": "FeatureCollection", "features": features}))
+        (folder / "scene.toml").write_text(tomli_w.dumps(scenario))
+        return Rules(scenario, features, rows)
+# fmt: on
+
+
+def same(a: Any, b: Any, within: float = 1e-6) -> bool:
+    missing = [x is None or x != x or math.isinf(x) for x in (a, b)]
+    return all(missing) if any(missing) else abs(a - b) <= within
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_what_is_sensed_believed_told_and_done_is_what_the_rules_say(
+    seed: int, tmp_path: Path
+) -> None:
+    rules = Maker(seed).scene(tmp_path)
+    run = snelk.run(tmp_path / "scene.toml")
+    index = {name: n for n, name in enumerate(rules.names)}
+    tables = {
+        name: run.arrow(name).to_pandas()
+        for name in (
+            "poses",
+            "sight",
+            "contacts",
+            "hearing",
+            "meters",
+            "beliefs",
+            "voices",
+            "signals",
+            "states",
+            "noises",
+        )
+    }
+    by_tick = {
+        name: dict(iter(table.groupby(((table.t - rules.start) / rules.dt).round().astype(int))))
+        for name, table in tables.items()
+    }
+    wrong: list[Any] = []
+
+    def check(good: bool, *told: Any) -> None:
+        if not good:
+            wrong.append(told)
+
+    def rows(name: str, k: int) -> Any:
+        return by_tick[name][k].itertuples() if k in by_tick[name] else ()
+
+    number: dict[int, int] = {}
+    for k, tick in enumerate(rules.run()):
+        minds = tick["minds"]
+        if k == 0:
+            for n, noise in enumerate(tick["noises"]):
+                off = (
+                    (tables["noises"].t - noise["t"]).abs()
+                    + (tables["noises"].x - noise["at"][0]).abs()
+                    + (tables["noises"].y - noise["at"][1]).abs()
+                )
+                check(
+                    off.min() < 1e-4 and same(tables["noises"].reach[off.idxmin()], noise["reach"]),
+                    "noise",
+                    noise,
+                )
+                number[int(tables["noises"].noise[off.idxmin()])] = n
+            check(len(number) == len(tables["noises"]), "noises", len(tables["noises"]))
+        for r in rows("poses", k):
+            check(same(r.light, rules.lights[index[r.id]]), "light", k, r)
+        for r in rows("sight", k):
+            look = minds[index[r.agent]].looks[index[r.target]][r.cone]
+            check((r.result, r.held) == (look["result"], look["held"]), "sight", k, r, look)
+            if r.result not in ("present", "cares", "awake") and r.result == look["result"]:
+                pairs = {
+                    "distance": "distance",
+                    "distance_limit": "limit",
+                    "off_deg": "off",
+                    "off_limit_deg": "half",
+                    "elevation_deg": "elevation",
+                    "light": "light",
+                    "exposure": "exposure",
+                }
+                check(
+                    all(
+                        same(getattr(r, a), look[b], 1e-3 if a == "exposure" else 1e-6)
+                        for a, b in pairs.items()
+                    ),
+                    "looked",
+                    k,
+                    r,
+                    look,
+                )
+        for r in rows("contacts", k):
+            mind, j = minds[index[r.agent]], index[r.target]
+            if r.sense == "smell":
+                scent = mind.scents[j]
+                good = r.result == scent["result"] and (
+                    r.result != "sensed"
+                    or all(
+                        same(getattr(r, key), scent[of])
+                        for key, of in (
+                            ("strength", "strength"),
+                            ("age", "age"),
+                            ("distance", "distance"),
+                            ("distance_limit", "limit"),
+                        )
+                    )
+                )
+                check(good, "smell", k, r, scent)
+            else:
+                sense = "zone_sense" if r.sense == "zone" else r.sense
+                check(r.result == mind.contacts[j, sense], sense, k, r)
+        for r in rows("hearing", k):
+            judged = minds[index[r.agent]].judged.get(
+                number[r.noise], {"result": "never", "strength": 0.0}
+            )
+            check(
+                r.result == judged["result"] and same(r.strength, judged["strength"], 3e-3),
+                "hearing",
+                k,
+                r,
+                judged,
+            )
+        judged_by = [
+            tick["noises"][n]["by"] in (None, *mind.notices)
+            for mind in minds.values()
+            for n in mind.judged
+        ]
+        check(len(list(rows("hearing", k))) == sum(judged_by), "how many noises", k)
+        for r in rows("meters", k):
+            check(same(r.value, minds[index[r.agent]].meter[index[r.target]], 4e-3), "meter", k, r)
+        for r in rows("beliefs", k):
+            belief = minds[index[r.agent]].beliefs.get(index[r.target])
+            good = (belief is None) == (not isinstance(r.source, str))
+            if belief and good:
+                good = (
+                    belief["source"] == r.source
+                    and same(rules.time(k) - belief["since"], r.age)
+                    and math.dist(belief["at"], (r.x, r.y, r.z)) < 1e-5
+                )
+            check(good, "belief", k, r, belief)
+        said = {
+            (rules.names[a], rules.names[b], rules.names[j]): (result, arrives)
+            for a, b, j, result, arrives in tick["said"]
+        }
+        found = {(r.teller, r.listener, r.target): r for r in rows("voices", k)}
+        check(found.keys() == said.keys(), "said", k, found.keys() ^ said.keys())
+        for who in found.keys() & said.keys():
+            result, arrives = said[who]
+            here = (
+                result != "told"
+                or math.isnan(found[who].arrives)
+                or same(found[who].arrives, rules.time(arrives))
+            )
+            check(found[who].result == result and here, "voice", k, who, found[who], said[who])
+        changes = {
+            r.agent: r.transition for r in rows("states", k) if isinstance(r.transition, str)
+        }
+        check(
+            changes == {rules.names[i]: mind.took for i, mind in minds.items() if mind.took},
+            "changes",
+            k,
+            changes,
+        )
+        for r in rows("signals", k):
+            mind = minds[index[r.agent]]
+            focus = (
+                index[r.focus]
+                if isinstance(r.focus, str)
+                else None
+                if isinstance(r.place, str)
+                else "nobody"
+            )
+            if rules.poses[k][index[r.agent]]:
+                check(
+                    (focus, r.state) == (mind.focus, mind.in_state),
+                    "focus",
+                    k,
+                    r,
+                    mind.focus,
+                    mind.in_state,
+                )
+                for name in TRUTHS:
+                    check(
+                        bool(getattr(r, name)) == mind.signals[name], name, k, r, mind.signals[name]
+                    )
+                for name, within in NUMBERS.items():
+                    check(
+                        same(getattr(r, name), mind.signals[name], within),
+                        name,
+                        k,
+                        r.agent,
+                        r.focus,
+                        getattr(r, name),
+                        mind.signals[name],
+                    )
+    assert not wrong, (Counter(each[0] for each in wrong), wrong[:3])
