@@ -1,6 +1,6 @@
 """The rules of docs/calculations.md once more, by one tick, pair and ray after the other.
 
-For scenes without floors and doors in which nobody moves by itself: what is sensed, how meters
+For scenes without doors and stairs in which nobody moves by itself: what is sensed, how meters
 fill, what is believed and told, whom agents act on, and which transitions they take. Written from
 the document alone, in plain Python with Shapely and NetworkX, so slow, and short of everything
 that makes the library fast.
@@ -41,7 +41,7 @@ def curve(points: list[list[float]] | None, x: float) -> float:
 
 
 class Shape:
-    """A wall or a zone of the level."""
+    """A wall, a floor or a zone of the level."""
 
     def __init__(self, feature: dict[str, Any]) -> None:
         self.own = feature["properties"]
@@ -51,6 +51,9 @@ class Shape:
         self.is_solid = self.area.geom_type == "Polygon"
         points = self.area.exterior.coords if self.is_solid else self.area.coords
         self.sides = list(pairwise(points))
+        if self.kind == "floor":
+            self.base = self.top = self.own["height"]
+            self.sides = []
 
     def share(self, sense: str) -> float:
         return self.own.get(sense, 0.5 if sense == "hear_through" else 0.0)
@@ -90,8 +93,13 @@ class Rules:
         self.scenario, self.dt, self.start = (scenario, scenario["clock"]["dt"], scenario["clock"]["start"])
         self.ticks = math.floor((scenario["clock"]["end"] - self.start) / self.dt + 1e-6) + 1
         shapes = [Shape(each) for each in features]
-        self.walls = [each for each in shapes if each.kind == "wall"]
+        self.walls = [each for each in shapes if each.kind != "zone"]
+        self.floors = [each for each in shapes if each.kind == "floor"]
         self.zones = [each for each in shapes if each.kind == "zone"]
+        for zone in self.zones:
+            for floor in self.floors if "floor" in zone.own else ():
+                if floor.name == zone.own["floor"]:
+                    zone.own = {**zone.own, "base": floor.base - 0.5, "top": floor.base + 2.0}
         self.names, self.cast = list(scenario["cast"]), list(scenario["cast"].values())
         self.team = [member["team"] for member in self.cast]
         self.profile = [scenario["profiles"].get(member.get("profile")) for member in self.cast]
@@ -115,7 +123,7 @@ class Rules:
         if "at" in member:
             x, y = member["at"]
             facing, posture = member.get("facing", 0.0), member.get("posture", "standing")
-            return {"at": (x, y, member.get("z", 0.0)), "facing": facing, "posture": posture, "gait": None}
+            return {"at": (x, y, self.floor_at(member.get("z", 0.0), 0.5)), "facing": facing, "posture": posture, "gait": None}
         if not rows[0]["t"] - CLOSE <= t <= rows[-1]["t"] + CLOSE:
             return None
         n = max(n for n, row in enumerate(rows) if row["t"] <= t + CLOSE)
@@ -123,9 +131,17 @@ class Rules:
         if not a["present"]:
             return None
         part = (t - a["t"]) / (b["t"] - a["t"]) if a is not b else 0.0
-        x, y, z = (a.get(c, member.get("z", 0.0)) * (1 - part) + b.get(c, member.get("z", 0.0)) * part for c in "xyz")
+        flat = self.floor_at(member.get("z", 0.0), 0.5)
+        x, y, z = (a.get(c, flat) * (1 - part) + b.get(c, flat) * part for c in "xyz")
         facing = wrapped(a["heading"] + part * wrapped(b["heading"] - a["heading"]))
         return {"at": (x, y, z), "facing": facing, "posture": a["posture"], "gait": a.get("gait")}
+
+    def floor_at(self, z: float, above: float) -> float:
+        """The height of the floor no more than so far above a height; the height without floors.
+
+        Each floor of these scenes lies below all of them.
+        """
+        return max((f.base for f in self.floors if f.base <= z + above + CLOSE), default=z)
 
     def tall(self, i: int, posture: str) -> float:
         standing = self.body[i]["standing"]
@@ -184,7 +200,8 @@ class Rules:
     def _ground(self, walls: tuple[int, ...]) -> tuple[Any, Any]:
         """What is in the way on foot, and the corners that can see each other."""
         shapes = [self.walls[n].area for n in walls]
-        thin = [s if s.area else s.buffer(5e-4, cap_style="flat", join_style="mitre") for s in shapes]
+        faces = [s.boundary if s.area else s for s in shapes]  # solids are hollow
+        thin = [s.buffer(5e-4, cap_style="flat", join_style="mitre") for s in faces]
         block = shapely.union_all(thin)
         around = shapely.union_all([s.buffer(1e-3, cap_style="square", join_style="mitre") for s in shapes])
         corners = [
@@ -253,6 +270,22 @@ class Rules:
             noise["k"] = max(math.ceil((noise["t"] - self.start) / self.dt - 1e-6), 0)
         return sorted((n for n in found if n["k"] < self.ticks), key=lambda n: n["t"])
 
+    def leave(self, j: int, trail: list[Any]) -> None:
+        """Somebody goes on with its trail; what is too weak at its end for all noses is dropped."""
+        if self.now[j]:
+            if len(trail) > 1 and math.dist(trail[-2][0], self.now[j]["at"]) < 0.5:
+                trail.pop()
+            trail.append((self.now[j]["at"], self.t))
+        noses = [self.profile[i]["smell"]["weakest"] for i in self.agents if "smell" in self.profile[i]]
+        while len(trail) > 1 and self.strength(j, *trail[0]) < min(noses, default=0.0):
+            trail.pop(0)
+
+    def strength(self, j: int, place: Any, left: float) -> float:
+        """How strong a point of a trail is now."""
+        air, wind = self.scenario["air"], self.zonal("wind", place, 1.0)
+        fades = (1 + air["thins"] * air["wind"] * wind) / air["half_life"]
+        return self.body[j].get("scent", 1.0) * self.zonal("scent", place, 1.0) * 2 ** -((self.t - left) * fades)
+
     def noticed(self, i: int, sense: str | None = None) -> list[str]:
         """The teams that a sense notices, or any."""
         own = self.profile[i]
@@ -286,11 +319,8 @@ class Rules:
             ends = zip(self.before, self.now, strict=True)
             self.speed = [math.dist(a["at"], b["at"]) / self.dt if a and b else 0.0 for a, b in ends]
             self.lights = [self.light(i) if self.now[i] else math.nan for i in self.everybody]
-            for j, pose in enumerate(self.now):
-                if pose:
-                    if len(trails[j]) > 1 and math.dist(trails[j][-2][0], pose["at"]) < 0.5:
-                        trails[j].pop()
-                    trails[j].append((pose["at"], self.t))
+            for j, trail in enumerate(trails):
+                self.leave(j, trail)
             for mind in minds.values():
                 mind.sense(noises, trails)
             for mind in minds.values():
@@ -313,6 +343,7 @@ class Mind:
         self.state, self.since = next(iter(self.ladder["states"])), rules.start
         self.looks: dict[int, dict[str, dict[str, Any]]] = defaultdict(dict)
         self.meter: dict[int | None, float] = defaultdict(float)
+        self.rates: dict[int | None, float] = {}
         self.fed: dict[int | None, float] = {}
         self.beliefs: dict[int, dict[str, Any]] = {}
         self.place: dict[str, Any] | None = None
@@ -466,8 +497,12 @@ class Mind:
         limit = reach * self.own["hearing"].get("acuity", 1.0) * awake * (1 - background)
         straight, strength = math.dist(source, ear), -1.0
         if straight <= limit + CLOSE:
-            through = limit * rules.passes(source, ear, "hear_through")
-            around = math.hypot(rules.way(source[:2], ear[:2], min(source[2], feet[2])), ear[2] - source[2])
+            above = (*source[:2], source[2] + (1e-6 if rules.floors else 0.0))
+            through = limit * rules.passes(above, ear, "hear_through")
+            under, below = rules.floor_at(source[2], 0.1), rules.floor_at(feet[2], 0.5)
+            rise = ear[2] - below - (source[2] - under) if rules.floors else ear[2] - source[2]
+            apart = bool(rules.floors) and under != below
+            around = math.inf if apart else math.hypot(rules.way(source[:2], ear[:2], min(under, below)), rise)
             strength = max(
                 (
                     1 - length / most
@@ -491,12 +526,7 @@ class Mind:
             return {"result": "awake"}
         result, at = "strength", rules.now[i]["at"]
         for place, left in reversed(trail):
-            wind = air["wind"] * rules.zonal("wind", place, 1.0)
-            strength = (
-                scent
-                * rules.zonal("scent", place, 1.0)
-                * 2 ** (-(rules.t - left) / air["half_life"] * (1 + air["thins"] * wind))
-            )
+            strength, wind = rules.strength(j, place, left), air["wind"] * rules.zonal("wind", place, 1.0)
             if strength < nose["weakest"] - CLOSE:
                 continue
             result, along = "reach", math.radians(air["blows_to"])
@@ -553,10 +583,10 @@ class Mind:
         if j in self.smelt:
             rates.append(meter.get("smell_rate", 0.5) * self.smelt[j]["strength"])
         noise = meter.get("noise_gain", 0.1) * sum(strength for _, strength in self.heard[j])
-        value = self.meter[j] + noise
+        value, self.rates[j] = self.meter[j] + noise, max(rates, default=0.0)
         if at_once or rates or self.heard[j]:
             self.fed[j] = rules.t
-            value = 1.0 if at_once else value + max(rates, default=0.0) * rules.dt / meter["fill_time"]
+            value = 1.0 if at_once else value + self.rates[j] * rules.dt / meter["fill_time"]
         elif j in self.fed:
             quiet = rules.t - self.fed[j] - meter.get("drain_after", 1.0)
             value -= min(max(quiet, 0.0), rules.dt) / meter.get("drain_time", 5.0)
@@ -591,12 +621,8 @@ class Mind:
             else:
                 belief = self.remember(j, belief, [letter for letter in came if letter["about"] == j])
             self.beliefs[j] = belief or {}
-            if (
-                memory
-                and belief
-                and belief["source"] not in ("sensed", "grace", "smelt")
-                and self.sees_empty(j, belief["at"], rules.tall(j, "standing"))
-            ):
+            lost = belief and belief["source"] not in ("sensed", "grace", "smelt")
+            if self.sees_empty(j, belief["at"] if lost else None, rules.tall(j, "standing")):
                 self.beliefs[j] = {}
         self.beliefs = {j: belief for j, belief in self.beliefs.items() if belief}
         if memory and self.own.get("hearing", {}).get("of_nobody", "hearing" in self.own):
@@ -607,7 +633,7 @@ class Mind:
                     self.place = {"at": newest["at"], "since": newest["t"]}
             elif self.place and rules.t - self.place["since"] > memory["forget"] + CLOSE:
                 self.place = None
-            if self.place and self.sees_empty(None, self.place["at"], rules.tall(self.i, "standing")):
+            if self.sees_empty(None, self.place and self.place["at"], rules.tall(self.i, "standing")):
                 self.place = None
 
     def remember(self, j: int, belief: Any, letters: Any) -> Any:
@@ -657,8 +683,9 @@ class Mind:
 
     def sees_empty(self, j: int | None, at: Any, tall: float) -> bool:
         """Whether it has seen for long enough that nobody is at a place."""
-        memory, rules, i, can = self.own["memory"], self.rules, self.i, False
-        if "seen_empty" not in memory or not rules.now[i]:
+        memory, rules, i, can = self.own.get("memory", {}), self.rules, self.i, False
+        if "seen_empty" not in memory or not rules.now[i] or at is None:
+            self.empty[j] = 0
             return False
         middle = (at[0], at[1], at[2] + 0.5 * tall)
         line, light = self.line(middle), rules.zonal("light", at, rules.scenario["light"])

@@ -103,17 +103,6 @@ def test_who_enters_a_watched_zone_is_sensed_from_anywhere(tmp_path: Path) -> No
     assert answer.headline == "guard does not sense guest at 9.00 s: guest is not in pond or yard"
 
 
-def test_of_a_cone_and_a_zone_the_quicker_one_fills(tmp_path: Path) -> None:
-    path = samples.write_sample(tmp_path, guest="at = [5, 0]", level=level_of(YARD))
-    rates = ((0.3, "sight", 0.5), (0.5, "sight", 0.5), (0.7, "zone", 0.7))
-    for zone_rate, sense, rate in rates:
-        meter = {"fill_time": 4.0, "zone_rate": zone_rate, "distance": [[0, 0.5]]}
-        zones = {"zones": ["yard"]}
-        changes = {"profiles.watcher.zone_sense": zones, "profiles.watcher.meter": meter}
-        (row,) = snelk.run(path, overrides=changes).meters.iloc[:1].itertuples()
-        assert (row.sense, row.rate) == (sense, pytest.approx(rate))
-
-
 def test_each_sense_says_what_is_felt_and_how_fast_it_fills() -> None:
     far = {"profiles.goose.touch.radius": 9.0, "profiles.dog.meter.smell_rate": 0.6}
     far["profiles.dog.zone_sense"] = {"zones": ["coop doorstep"]}

@@ -10,8 +10,6 @@ import numpy as np
 import pytest
 import samples
 import shapely
-from hypothesis import assume, given, settings
-from hypothesis import strategies as st
 
 import snelk
 from snelk.runs.events import describe_noise
@@ -41,51 +39,6 @@ def feature(kind: str, name: str, shape: shapely.Geometry, **more: object) -> di
         "properties": {"kind": kind, "name": name, **more},
         "geometry": json.loads(shapely.to_geojson(shape)),
     }
-
-
-@given(
-    reach=st.floats(1, 30),
-    acuity=st.floats(0, 3),
-    awake=st.sampled_from([0.0, 0.4, 1.0]),
-    ears=st.sampled_from([0.0, 0.5, 1.0]),
-    background=st.floats(0, 1),
-    share=st.sampled_from([0.0, 0.3, 1.0]),
-    x=st.floats(2, 25),
-)
-@settings(max_examples=25, deadline=None)
-def test_a_noise_is_heard_within_the_product_of_all_factors(
-    tmp_path_factory: pytest.TempPathFactory,
-    reach: float,
-    acuity: float,
-    awake: float,
-    ears: float,
-    background: float,
-    share: float,
-    x: float,
-) -> None:
-    # The wall can be walked through, so that the way on foot is the straight one.
-    line = shapely.LineString([(1, -3), (1, 3)])
-    level = level_of(feature("wall", "wall", line, top=3.0, hear_through=share, walkable=True))
-    path = samples.write_sample(
-        tmp_path_factory.mktemp("product"), guest="at = [5, 0]", level=level, profiles=EARS
-    )
-    run = heard_of(
-        path, noise(0.0, [x, 0.0], reach), background=background,
-        profiles__watcher__hearing__acuity=acuity, cast__guard__awake=awake,
-        cast__guard__senses={"hearing": ears},
-    )  # fmt: skip
-    row = run.hearing.iloc[0]
-    limit = reach * acuity * awake * ears * (1 - background)
-    assume(abs(limit - x) > 1e-6)
-    expected = "heard" if x <= limit else "awake" if awake * ears == 0 else "reach"
-    assert row.result == expected
-    assert row.heard == (expected == "heard")
-    assert row.around_limit == pytest.approx(limit)
-    assert row.strength == pytest.approx(1 - x / limit if expected == "heard" else 0.0)
-    if expected == "heard":
-        assert (row.straight, row.around) == (pytest.approx(x), pytest.approx(x))
-        assert row.straight_limit == pytest.approx(limit * share)
-        assert (row.x, row.y) == (x, 0.0)
 
 
 def test_a_wall_muffles_the_straight_way_and_the_way_around_it_decides(tmp_path: Path) -> None:
@@ -151,33 +104,6 @@ def test_what_waits_to_be_heard_of_who_is_spawned_anew_is_nobodys(tmp_path: Path
     assert [[*map(str, each)] for each in heard] == [["nan", "pal"], ["guest", "pal"]]
 
 
-@given(
-    every=st.sampled_from([0.0, 0.7, 1.1, 3.0]),
-    times=st.lists(st.floats(0, 6).map(lambda t: round(t, 3)), min_size=1, max_size=8, unique=True),
-)
-@settings(max_examples=25, deadline=None)
-def test_every_noise_is_judged_exactly_once_by_each_pair_of_ears(
-    tmp_path_factory: pytest.TempPathFactory, every: float, times: list[float]
-) -> None:
-    more = '[cast.other]\nteam = "home"\nprofile = "watcher"\nat = [1, 0]\n'
-    path = samples.write_sample(
-        tmp_path_factory.mktemp("once"), track=samples.track_of((0, 5, 0), (6, 5, 0)),
-        guest=more, profiles=EARS,
-    )  # fmt: skip
-    run = heard_of(
-        path, *(noise(t, [5.0, 0.0]) for t in times), clock__dt=0.1,
-        profiles__watcher__hearing__listen_every=every,
-    )  # fmt: skip
-    assert len(run.noises) == len(times)
-    assert not run.hearing.duplicated(["agent", "noise"]).any()
-    assert len(run.hearing) == 2 * len(times)
-    made = run.noises.t.to_numpy()[run.hearing.noise]
-    late = run.hearing.t.to_numpy() - made
-    assert (late > -1e-9).all()
-    assert (late < max(every, 0.1) + 0.1).all()
-    assert run.hearing.heard.all()
-
-
 def test_heard_noises_add_to_the_meter_at_once(tmp_path: Path) -> None:
     path = samples.write_sample(
         tmp_path, track=samples.track_of((0, -5, 0), (9, -5, 0)), profiles=EARS
@@ -237,15 +163,6 @@ def test_footsteps_come_once_a_stride_as_loud_as_gait_and_ground_make_them(tmp_p
     }
 
 
-@pytest.mark.parametrize(
-    ("speed", "gait"), [(0.7, "creeping"), (0.9, "walking"), (2.4, "walking"), (2.6, "running")]
-)
-def test_without_a_gait_the_speed_tells_it(tmp_path: Path, speed: float, gait: str) -> None:
-    track = samples.track_of((0, 0, 1), (10, 10 * speed, 1))
-    noises = snelk.run(samples.write_sample(tmp_path, track=track, profiles=STEPS)).noises
-    assert set(noises.gait) == {gait}
-
-
 def test_the_place_heard_errs_in_proportion_to_distance_and_by_its_own_chance(
     tmp_path: Path,
 ) -> None:
@@ -278,19 +195,6 @@ def test_the_place_heard_errs_in_proportion_to_distance_and_by_its_own_chance(
     for variant, rows in zip(variants, together, strict=True):
         assert rows.equals(snelk.run(night.changed(variant)).hearing), variant
     np.testing.assert_allclose(together[2].x - 6.0, 3.0 * (together[0].x - 6.0))
-
-
-def test_background_noise_is_that_of_the_last_zone_about_the_ear(tmp_path: Path) -> None:
-    calm = feature("zone", "calm", shapely.box(-1, -1, 1, 1), background=0.1)
-    wind = feature("zone", "wind", shapely.box(-2, -2, 2, 2), background=0.6)
-    for order, expected in (((calm, wind), 0.6), ((wind, calm), 0.1)):
-        path = samples.write_sample(
-            tmp_path, guest="at = [5, 0]", level=level_of(*order), profiles=EARS
-        )
-        run = heard_of(path, noise(0.0, [5.0, 0.0]), background=0.3)
-        assert run.hearing.background.iloc[0] == expected
-        moved = heard_of(path, noise(0.0, [5.0, 0.0]), background=0.3, cast__guard__at=[3.0, 0.0])
-        assert moved.hearing.background.iloc[0] == 0.3
 
 
 def test_kinds_files_and_spots_say_reach_and_place(tmp_path: Path) -> None:

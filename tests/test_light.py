@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 from pathlib import Path
 
@@ -39,19 +38,6 @@ def test_a_lamp_falls_in_a_straight_line_to_nothing_at_its_reach(
     assert found == pytest.approx(0.1 + 0.8 * max(0.0, 1 - distance / 4))
 
 
-def test_lamps_add_up_to_full_light_at_most_and_walls_cut_them(tmp_path: Path) -> None:
-    level = samples.wall_feature("hedge", [(1, -2), (1, 2)], top=3.0, see_through=0.4)
-    path = samples.write_sample(tmp_path, guest="at = [2, 0]", level=level)
-    lamp = lamp_of(0.8, 4.0) | {"light": 0.1}
-    assert light_on_guest(path, overrides=lamp) == pytest.approx(0.1 + 0.8 * 0.5 * 0.4)
-    own = {"cast.guest.lamp": {"light": 0.95, "reach": 1.0}}
-    assert light_on_guest(path, overrides=lamp | own) == 1.0
-    (tmp_path / "level.geojson").write_text(
-        level.replace('"see_through": 0.4', '"see_through": 0.0')
-    )
-    assert light_on_guest(path, overrides=lamp) == pytest.approx(0.1)
-
-
 def zone(
     name: str, ring: list[tuple[float, float]] | None, **properties: object
 ) -> dict[str, object]:
@@ -65,22 +51,6 @@ def zone(
         "properties": {"kind": "zone", "name": name, **properties},
         "geometry": geometry,
     }
-
-
-def test_the_last_zone_that_says_its_light_counts(tmp_path: Path) -> None:
-    square = [(3, -2), (7, -2), (7, 2), (3, 2), (3, -2)]
-    features = [
-        zone("shade", square, light=0.2),
-        zone("pool", None, radius=1.0, light=0.9),
-        zone("mud", square),
-    ]
-    path = samples.write_sample(
-        tmp_path,
-        guest="at = [5, 0]",
-        level=json.dumps({"type": "FeatureCollection", "features": features}),
-    )
-    for place, expected in (([5, 0], 0.9), ([5, 1.0], 0.9), ([5, 1.01], 0.2), ([9, 0], 1.0)):
-        assert light_on_guest(path, overrides={"cast.guest.at": place}) == expected
 
 
 @given(st.integers(0, 10_000))

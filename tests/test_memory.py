@@ -176,21 +176,6 @@ def test_the_newest_of_belief_ear_and_word_counts(
     assert beliefs.x[0, 0, 0] == place[source]
 
 
-def test_sight_outranks_hearing_and_newer_outranks_older(tmp_path: Path) -> None:
-    track = samples.track_of((0, 5, 0), (2, 5, 0), (2.5, -5, 0), (9, -5, 0))
-    path = samples.write_sample(tmp_path, track=track, profiles=EARS)
-    noises = [noise(t, [0.0, y], 9.0) for t, y in ((1.0, 4.0), (2.5, 5.0), (4.0, 6.0), (5.0, 30.0))]
-    changes = {"noise": noises, MEMORY: {"grace": 1.0, "forget": 3.0}}
-    beliefs = beliefs_of(snelk.run(path, overrides=changes))
-    places = {t: (b.source, b.y) for t, b in beliefs.items()}  # type: ignore[attr-defined]
-    assert places[1.0] == ("sensed", 0.0)  # though there is a noise elsewhere
-    assert places[2.5] == ("grace", 0.0)  # it still knows where it is
-    assert places[3.5] == ("last_known", 0.0)
-    assert places[4.0] == ("heard", 6.0)
-    assert places[7.0] == ("heard", 6.0)  # the noise at 5 s was out of hearing
-    assert not isinstance(places[7.5][0], str)
-
-
 FRIENDS = """
 [cast.near]
 team = "home"

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from pathlib import Path
 
-import numpy as np
 import pytest
 import samples
 from hypothesis import given, settings
@@ -53,55 +52,6 @@ def test_times_match_the_closed_form_to_within_a_tick(
         true = max(min(min(t, 4.0) / fill, 1.0) - max(t - 4.0 - hold, 0.0) / drain, 0.0)
         assert abs(value - true) <= dt / fill + dt / drain + 1e-6
         assert 0.0 <= value <= 1.0
-
-
-curve = st.lists(
-    st.tuples(st.floats(0, 2).map(lambda x: round(x, 3)), st.floats(0, 3)), min_size=1, max_size=6, unique_by=lambda p: p[0]
-).map(sorted)  # fmt: skip
-
-
-@given(
-    distance=curve,
-    angle=curve,
-    light=curve,
-    motion=curve,
-    ambient=st.floats(0, 1),
-    crouched=st.booleans(),
-)
-@settings(max_examples=20, deadline=None)
-def test_the_rate_is_the_product_of_the_factors_and_curves_are_linear(
-    tmp_path_factory: pytest.TempPathFactory,
-    distance: list[tuple[float, float]],
-    angle: list[tuple[float, float]],
-    light: list[tuple[float, float]],
-    motion: list[tuple[float, float]],
-    ambient: float,
-    crouched: bool,
-) -> None:
-    curves = {"distance": distance, "angle": angle, "light": light, "motion": motion}
-    meter = {
-        "fill_time": 2.0,
-        "crouched": 0.4,
-        **{k: [list(p) for p in c] for k, c in curves.items()},
-    }
-    posture = "crouched" if crouched else "standing"
-    track = samples.track_of((0, 2, 1), (5, 7, 2), extra=f",{posture}")
-    folder = tmp_path_factory.mktemp("curves")
-    run = run_of(folder, track, meter, light=ambient, profiles__watcher__cones__front__weight=1.7)
-    speed = math.hypot(5, 1) / 5
-    for sight, row in zip(run.sight.itertuples(), run.meters.itertuples(), strict=True):
-        x = {
-            "distance": sight.distance / 10.0,
-            "angle": sight.off_deg / 45.0,
-            "light": ambient,
-            "motion": 0.0 if row.t == 0 else speed,
-        }
-        expected = 0.4 * 1.7 if crouched else 1.7
-        for name, points in curves.items():
-            factor = np.interp(x[name], *np.array(points).T)
-            assert getattr(row, f"{name}_factor") == pytest.approx(factor, abs=1e-9)
-            expected *= factor
-        assert row.rate == pytest.approx(expected * sight.exposure, abs=1e-9)
 
 
 def test_within_at_once_it_is_full_at_once_but_only_in_view(tmp_path: Path) -> None:

@@ -59,9 +59,15 @@ class Maker:
             geometry = {"type": shape, "coordinates": points}
             features.append({"type": "Feature", "properties": {"kind": kind, "name": name, **own}, "geometry": geometry})
 
+        self.high = self.one(0.0, 0.0, self.some(2.4, 3.2))  # of a floor above; 0 without floors
+        for name, height in (("below", 0.0), ("above", self.high)) if self.high else ():
+            ring = [[-9, -9], [SIDE + 9, -9], [SIDE + 9, SIDE + 9], [-9, SIDE + 9], [-9, -9]]
+            add("floor", name, "Polygon", [ring], height=height, **self.maybe(0.5, see_through=0.4, hear_through=(0.0, 1.0), smell_through=0.6))
         for n in range(self.chance.randrange(1, 7)):
             own = {"top": self.some(0.4, 3.0), **self.maybe(0.5, hear_through=self.one(0.0, 0.3, 0.8, 1.0), smell_through=self.one(0.0, 0.4, 1.0))}
             own |= self.maybe(0.3, base=(0.1, own["top"] - 0.2), see_through=self.one(0.3, 0.6, 1.0)) | self.maybe(0.15, walkable=True)
+            up = self.one(0.0, self.high)
+            own |= {"top": own["top"] + up, "base": own.get("base", 0.0) + up}
             (x, y), turn = self.place(), self.chance.uniform(0, math.tau)
             across, up = [self.some(0.5, 3.0) * v for v in (math.cos(turn), math.sin(turn))]
             if self.chance.random() < 0.5:
@@ -72,7 +78,7 @@ class Maker:
                 add("wall", f"w{n}", "Polygon", [ring], **own)
         for n in range(self.chance.randrange(1, 5)):
             own = self.maybe(0.5, light=(0.0, 1.0), background=(0.0, 0.6), ground="gravel", wind=(0.0, 1.0), scent=(0.0, 1.0))
-            own |= self.one({}, {}, {"base": self.some(-0.5, 0.5), "top": self.some(0.6, 1.5)})
+            own |= self.one({}, {}, {"base": self.some(-0.5, 0.5), "top": self.some(0.6, 1.5)}, {"floor": self.one("below", "above")} if self.high else {})
             (x, y), (w, h) = self.place(), (self.some(1.0, 5.0), self.some(1.0, 5.0))
             if self.chance.random() < 0.4:
                 add("zone", f"z{n}", "Point", [x, y], radius=w, **own)
@@ -143,7 +149,8 @@ class Maker:
 
     def track(self, name: str, start: float, end: float) -> list[dict[str, Any]]:
         t, last, rows = (self.one(start - 0.05, start + self.some(0.3, 1.0)), self.one(end + 0.2, end - self.some(0.5, 1.5)), [])
-        (x, y), z, heading = self.place(), self.some(0.0, 0.8), self.some(-180.0, 180.0)
+        (x, y), heading, up = self.place(), self.some(-180.0, 180.0), self.one(0.0, self.high)
+        z = up + self.some(0.0, 0.8)
         while not rows or rows[-1]["t"] < last:
             posture, gait = (self.one("standing", "standing", "crouched", "prone"), self.one("still", "creeping", "walking", "running"))
             present = int(not rows or self.chance.random() > 0.08)
@@ -175,9 +182,8 @@ class Maker:
             member = {"team": "abc"[n] if n < 3 else self.one(*"abc"), "body": self.one("tall", "low")} | self.maybe(
                 0.8 if n else 1.0, profile=self.one("p", "q")
             )
-            member |= self.maybe(
-                0.25, awake=(0.3, 1.0), senses=self.senses(), lamp={"light": self.some(0.2, 1.0), "reach": self.some(2.0, 8.0)}, z=(0.0, 1.0)
-            )
+            member |= self.maybe(0.25, awake=(0.3, 1.0), senses=self.senses(), lamp={"light": self.some(0.2, 1.0), "reach": self.some(2.0, 8.0)})
+            member |= self.maybe(0.4, z=self.some(0.0, 1.0) + self.one(0.0, self.high))
             if self.chance.random() < 0.3:
                 member |= {"at": self.place(), "facing": self.some(-180.0, 180.0), "posture": self.one("standing", "crouched", "prone")}
             else:
@@ -186,7 +192,7 @@ class Maker:
         left_out = {"z", "gait"} - {key for key in ("z", "gait") if self.chance.random() < 0.6}
         rows = [{key: row[key] for key in row.keys() - left_out} for row in rows]
         for _ in range(self.chance.randrange(0, 6)):
-            by = self.maybe(0.5, by=self.one(*scenario["cast"]), z=(0.0, 1.0), reach=(3.0, 20.0))
+            by = self.maybe(0.5, by=self.one(*scenario["cast"]), z=self.one(0.0, self.some(0.0, 1.0)) + self.one(0.0, self.high), reach=(3.0, 20.0))
             scenario["noise"].append({"t": self.some(start, end), "kind": "bang", "at": self.place()} | by)
         if rows:
             pd.DataFrame(rows).to_csv(folder / "tracks.csv", index=False)
@@ -310,14 +316,12 @@ def test_what_is_sensed_believed_told_and_done_is_what_the_rules_say(
                 r,
                 judged,
             )
-        judged_by = [
-            tick["noises"][n]["by"] in (None, *mind.notices)
-            for mind in minds.values()
-            for n in mind.judged
-        ]
-        check(len(list(rows("hearing", k))) == sum(judged_by), "how many noises", k)
+        heard = sum(n["result"] == "heard" for mind in minds.values() for n in mind.judged.values())
+        check(sum(r.heard for r in rows("hearing", k)) == heard, "how many are heard", k)
         for r in rows("meters", k):
-            check(same(r.value, minds[index[r.agent]].meter[index[r.target]], 4e-3), "meter", k, r)
+            mind, j = minds[index[r.agent]], index[r.target]
+            rate = r.state == "at_once" or same(r.rate, mind.rates[j], 1e-3)
+            check(rate and same(r.value, mind.meter[j], 4e-3), "meter", k, r, mind.rates[j])
         for r in rows("beliefs", k):
             belief = minds[index[r.agent]].beliefs.get(index[r.target])
             good = (belief is None) == (not isinstance(r.source, str))

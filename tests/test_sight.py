@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 from pathlib import Path
 
@@ -11,11 +10,8 @@ import pytest
 import samples
 import scenes
 import shapely
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
 import snelk
-from snelk.config.models import Body
 
 
 def gate_of(folder: Path, guest: str, **kwargs: str) -> str:
@@ -144,58 +140,6 @@ def test_headings_take_the_shorter_arc_between_samples(tmp_path: Path) -> None:
     poses = snelk.run(samples.write_sample(tmp_path, track=track)).poses
     headings = poses[poses.id == "guest"].heading_deg
     assert list(headings.round(9)) == [170.0, -180.0, -170.0]
-
-
-@given(st.data())
-@settings(max_examples=25, deadline=None)
-def test_exposure_agrees_with_shapely_in_plan_and_heights_by_hand(
-    tmp_path_factory: pytest.TempPathFactory, data: st.DataObject
-) -> None:
-    number = st.floats(-4, 4).map(lambda v: round(v, 2))
-    lines = data.draw(st.lists(st.tuples(number, number, number, number), min_size=1, max_size=5))
-    tops = [data.draw(st.floats(0.2, 2.4).map(lambda v: round(v, 2))) for _ in lines]
-    guest = data.draw(st.tuples(st.floats(2, 9), number).map(lambda p: (round(p[0], 2), p[1])))
-    posture, body = data.draw(st.sampled_from([("standing", 2.0), ("crouched", 1.0)]))
-    shapes = [shapely.LineString([line[:2], line[2:]]) for line in lines]
-    ray = shapely.LineString([(0, 0), guest])
-    kept = [
-        (shape, top)
-        for shape, top in zip(shapes, tops, strict=True)
-        if shape.length > 0.01
-        and shapely.distance(shape, shapely.Point(0, 0)) > 1e-3
-        and shapely.distance(shape, shapely.Point(guest)) > 1e-3
-        and min(shapely.distance(ray, shapely.Point(p)) for p in shape.coords) > 1e-3
-    ]
-    features = [
-        {
-            "type": "Feature",
-            "properties": {"kind": "wall", "name": f"wall-{n}", "top": top},
-            "geometry": {"type": "LineString", "coordinates": list(shape.coords)},
-        }
-        for n, (shape, top) in enumerate(kept)
-    ]
-    level = json.dumps({"type": "FeatureCollection", "features": features})
-    path = samples.write_sample(
-        tmp_path_factory.mktemp("exposure"),
-        guest=f'at = [{guest[0]}, {guest[1]}]\nposture = "{posture}"',
-        level=level,
-        profiles=samples.SAMPLE_PROFILES.replace("fov_whole = 90", "fov_whole = 360"),
-    )
-    expected = 0.0
-    for share, weight in Body(standing=2.0).points:
-        end = body * share
-        clear = True
-        for shape, top in kept:
-            if ray.intersects(shape):
-                crossing = ray.intersection(shape)
-                at = math.hypot(crossing.x, crossing.y) / ray.length
-                clear &= 1.0 + at * (end - 1.0) > top
-        expected += weight * clear
-    row = snelk.run(path).sight.iloc[0]
-    if row.result == "range":
-        return
-    assert row.exposure == expected
-    assert row.in_view == (expected > 0)
 
 
 def test_see_through_walls_multiply_and_min_exposure_is_exclusive(tmp_path: Path) -> None:

@@ -16,7 +16,6 @@ from scenes import feature
 
 import snelk
 from snelk.config.scenario import parse_override
-from snelk.engine.simulation import Simulation
 from snelk.runs.run import run_batch
 from snelk.senses.trails import Trails
 
@@ -35,111 +34,11 @@ memory = { forget = 300.0, spread = 0.5 }
 movement = { walking = 1.5, turn_rate = 400, acceleration = 8.0 }
 """
 DT = 0.5
-YARD = (
-    ("fence", shapely.LineString([(-3, 2), (4, 2.5)]), {"top": 9.0, "smell_through": 0.5}),
-    ("low", shapely.LineString([(2, -4), (2.5, 6)]), {"top": 0.6, "smell_through": 0.2}),
-    ("stone", shapely.LineString([(-1.5, -6), (-1.6, 1.2)]), {"top": 9.0}),
-)
-ZONES = (
-    ("grass", shapely.box(-9, -9, 0.4, 9), {"wind": 0.3}),
-    ("brook", shapely.box(-9, 3, 9, 3.7), {"scent": 0.0}),
-    ("mud", shapely.box(1, -9, 9, -1), {"scent": 0.6, "wind": 0.0}),
-)
 
 
 def told(run: snelk.Run) -> Any:
     rows = run.contacts
     return rows[(rows.sense == "smell") & (rows.agent == "guard")].reset_index(drop=True)
-
-
-def places_by_the_rule(track: np.ndarray, times: np.ndarray) -> list[tuple[float, ...]]:
-    """(x, y, t) of a trail, as docs/calculations.md tells it."""
-    trail: list[tuple[float, ...]] = []
-    for (x, y), t in zip(track, times, strict=True):
-        along = len(trail) >= 2 and math.dist((x, y), trail[-2][:2]) < 0.5
-        trail[len(trail) - along :] = [(x, y, t)]
-    return trail
-
-
-def test_a_trail_has_the_places_that_the_rule_says(tmp_path: Path) -> None:
-    track = track_of((0, 0, 0), (2, 0.7, 0), (3, 2, 0), (4, 2, 0), (6, 2, 1.5))
-    path = samples.write_sample(tmp_path, track=track, profiles=NOSE)
-    scene, walked = Simulation(snelk.load(path, overrides={"clock.dt": 0.1})), []
-    guest = scene.names.index("guest")
-    while not scene.done:
-        walked.append((scene.step(), scene.poses.x[0, guest], scene.poses.y[0, guest]))
-        times, *at = (np.array(values) for values in zip(*walked, strict=True))
-        trail = scene.trails.of(0, guest)
-        places = zip(trail["x"], trail["y"], trail["t"], strict=True)
-        assert [*places] == places_by_the_rule(np.column_stack(at), times)
-
-
-def let_through(start: tuple[float, ...], end: tuple[float, ...]) -> float:
-    """What the walls of the yard let pass between two places in space, by GEOS."""
-    share, line = 1.0, shapely.LineString([start[:2], end[:2]])
-    for _, wall, properties in YARD:
-        crossing = line.intersection(wall)
-        if not crossing.is_empty:
-            part = line.project(crossing, normalized=True)
-            z = start[2] + part * (end[2] - start[2])
-            share *= properties.get("smell_through", 0.0) if z <= properties["top"] else 1.0
-    return share
-
-
-def smelt_as_told(tmp_path: Path, seed: int) -> set[str]:
-    rng = np.random.default_rng(seed)
-    steps = rng.normal(0.0, 0.7, (40, 2)) * rng.choice([0.0, 1.0, 1.0, 2.0], (40, 1))
-    way = np.clip(np.cumsum(steps, axis=0) + rng.uniform(-2, 2, 2), -7.5, 7.5).round(3)
-    track = track_of(*((DT * n, *map(float, at)) for n, at in enumerate(way)))
-    features = [feature("wall", name, shape, **more) for name, shape, more in YARD]
-    features += [feature("zone", name, shape, **more) for name, shape, more in ZONES]
-    air = {"half_life": float(rng.choice([3.0, 30.0])), "wind": float(rng.choice([0.0, 4.0])),
-           "blows_to": float(rng.uniform(-180, 180))}  # fmt: skip
-    awake, weakest = float(rng.choice([0.7, 1.0])), float(rng.choice([0.05, 0.4]))
-    path = samples.write_sample(tmp_path, track=track, level=scenes.level(*features), profiles=NOSE)
-    run = snelk.run(path, overrides={
-        "air": air, "clock.dt": DT, "clock.end": 30.0, "cast.guard.awake": awake,
-        "profiles.watcher.smell.weakest": weakest, "bodies.post.scent": 1.2,
-    })  # fmt: skip
-    toward = np.radians(air["blows_to"])
-    wind = 0.2 * air["wind"] * np.array([np.cos(toward), np.sin(toward)])
-    asked = told(run)
-    assert len(asked) == len(run.times) == 61  # it is gone for the last third
-    results = set()
-    for n, row in enumerate(asked.itertuples()):
-        every = []
-        for x, y, t in places_by_the_rule(way[: n + 1], run.times[: min(n + 1, 40)]):
-            inside = [more for _, area, more in ZONES if area.covers(shapely.Point(x, y))]
-            share = next((m["wind"] for m in reversed(inside) if "wind" in m), 1.0)
-            strength = 1.2 * next((m["scent"] for m in reversed(inside) if "scent" in m), 1.0)
-            age = run.times[n] - t
-            strength *= 2.0 ** -(age / air["half_life"] * (1.0 + 0.2 * air["wind"] * share))
-            away = math.hypot(x, y)
-            carried = math.exp(share * (wind @ (-x, -y)) / away) if away else 1.0
-            limit = 3.0 * awake * strength * carried
-            passes = let_through((0, 0, 1.0), (x, y, 1.0)) if away <= limit else 1.0
-            every.append((strength, age, x, y, away, limit * passes))
-        strong = [each for each in every if each[0] >= weakest]
-        smelt = [each for each in strong if each[4] <= each[5]]
-        result = "sensed" if smelt else "reach" if strong else "strength"
-        best = (
-            min(smelt, key=lambda each: each[1]) if smelt
-            else max(strong, key=lambda each: each[5] - each[4]) if strong
-            else every[-1]
-        )  # fmt: skip
-        found = row.strength, row.age, row.x, row.y, row.distance, row.distance_limit
-        assert row.result == result, (n, best, found)
-        np.testing.assert_allclose(found, best, atol=1e-9)
-        results.add(result)
-    return results
-
-
-@pytest.mark.parametrize("seeds", [range(6), range(8, 14)])
-def test_a_nose_smells_what_the_rule_says_of_every_place(tmp_path: Path, seeds: range) -> None:
-    results = set()
-    for seed in seeds:
-        results |= smelt_as_told(tmp_path / str(seed), seed)
-    assert results == {"sensed", "reach", "strength"}
 
 
 def in_the_open(folder: Path, *, track: str, **changes: Any) -> snelk.Run:

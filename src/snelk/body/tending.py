@@ -120,6 +120,7 @@ def _see_empty(upkeep: Upkeep, stage: BodyStage, poses: Poses) -> bool:
             for j in range(places + 1):
                 upkeep.is_empty[v, a, j] = False
                 if not looks:
+                    upkeep.empty_for[v, a, j] = 0.0
                     continue
                 whom, tall = j, j
                 if j < places:
