@@ -366,6 +366,10 @@ class Mind:
         tables = rules.cast[self.i], self.ladder["states"][self.state]
         return math.prod(each.get("awake", 1.0) * each.get("senses", {}).get(sense, 1.0) for each in tables)
 
+    def cone(self, name: str) -> dict[str, Any]:
+        """A cone as it is in its state."""
+        return {**self.own["cones"][name], **self.ladder["states"][self.state].get("cones", {}).get(name, {})}
+
     def views(self, j: int) -> bool:
         return any(look["result"] == "in_view" for look in self.looks[j].values())
 
@@ -409,9 +413,9 @@ class Mind:
 
     def look(self, j: int) -> None:
         rules, i, awake = self.rules, self.i, self.awake("sight")
-        for name, given in self.own["cones"].items():
+        for name in self.own["cones"]:
             was = self.looks[j].get(name, {}).get("result") in ("in_view", "gone")
-            cone = {**given, **self.ladder["states"][self.state].get("cones", {}).get(name, {})}
+            cone = self.cone(name)
             look = self.looks[j][name] = {"held": was, "cone": cone, "result": "present"}
             if not rules.now[i] or not rules.now[j]:
                 continue
@@ -562,7 +566,7 @@ class Mind:
         rates, at_once = [], j in self.touched
         for name, look in self.looks[j].items() if j is not None and self.views(j) else ():
             if look["result"] == "in_view":
-                cone = look["cone"]
+                cone = self.cone(name)
                 factors = {
                     "distance": look["distance"] / cone["range"],
                     "angle": look["off"] / cone["fov_whole"] * 2,
@@ -692,8 +696,8 @@ class Mind:
         lamp = rules.cast[i].get("lamp")
         if lamp:
             light += lamp["light"] * max(1 - math.dist(rules.up(i, rules.now[i], 0.5), middle) / lamp["reach"], 0.0)
-        for name, given in self.own["cones"].items():
-            cone = {**given, **self.ladder["states"][self.state].get("cones", {}).get(name, {})}
+        for name in self.own["cones"]:
+            cone = self.cone(name)
             cares = j is None or rules.team[j] in cone.get("notices", self.own["notices"])
             awake = self.awake("sight")
             can |= (

@@ -16,7 +16,7 @@ from rules import Rules
 
 import snelk
 
-SIDE = 14.0
+SIDE = 9.0
 CONDITIONS = (
     "seen", "heard", "felt", "smelt", "told", "any_seen", "any_heard", "observed", "not knows", "knows and not seen",
     "lost_for > 0.6s", "distance < 4m and knows", "distance > 3m", "seen_for > 0.3s", "exposure > 0.5", "meter > 0.4",
@@ -387,4 +387,14 @@ def test_what_is_sensed_believed_told_and_done_is_what_the_rules_say(
                         getattr(r, name),
                         mind.signals[name],
                     )
+    for i in rules.agents:
+        there = [k for k in range(rules.ticks) if rules.poses[k][i]]
+        for k in {0, rules.ticks - 1} - set(there):
+            why = f"vanished at {rules.time(there[-1] + 1):.2f} s" if k else "has not appeared yet"
+            told = run.why_state(rules.names[i], at=rules.time(k)).headline
+            check(
+                told == f"{rules.names[i]} is absent at {rules.time(k):.2f} s: {why}",
+                "absent",
+                told,
+            )
     assert not wrong, (Counter(each[0] for each in wrong), wrong[:3])

@@ -21,7 +21,7 @@ from snelk.page.packing import Packer
 from snelk.runs.conditions import sides_of, unit_in, written_draw
 from snelk.runs.dense import beliefs_of, contacts_of, look_ticks, looks_at, meters_of
 from snelk.runs.events import describe_noise
-from snelk.runs.ladders import asked_by, reactions, times_away
+from snelk.runs.ladders import asked_by, is_there, reactions, times_away
 from snelk.runs.moment import every_look
 from snelk.runs.rows import Rows
 from snelk.runs.spans import REASONS
@@ -402,6 +402,7 @@ class Gathered:
         ladder = run.setup.profile_of(agent).ladder
         assert ladder is not None
         asked = asked_by(run, agent)
+        there = is_there(run, agent, asked.rows["t"])
         a = run.agents.index(agent)
         fresh = np.zeros(len(run.times), dtype=np.intp)  # the first tick in the state it is in
         for entry in (each for each in entered[1:] if each["t"] >= run.times[0]):
@@ -443,7 +444,7 @@ class Gathered:
                 }
             )
             self._add(f"{a}.leaf.{n}", np.stack(leaves)[:, self.ticks])
-            true = asked.true(name)
+            true = asked.true(name) & there
             ticks = np.arange(len(fresh))
             last_false = np.maximum.accumulate(np.where(true, -1, ticks))
             since = np.maximum(last_false + 1, fresh)

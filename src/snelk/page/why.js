@@ -254,7 +254,7 @@ function ladderAt(run, a, t) {
     text += `; focus a ${run.places[agent][drawn]} that nobody made, at (${x}, ${y})`;
   } else text += focus >= 0 ? `; focus ${run.names[focus]}` : "; no focus";
   const away = ladder.away.find(([after, until]) => now > after + 1e-9 && now <= until + 1e-9);
-  if (away) text = `${agent} is not there at ${fixed(now, 2)} s: ${away[2]}`;
+  if (away) text = `${agent} is absent at ${fixed(now, 2)} s: ${away[2]}`;
   let blocked = "";
   if (away) blocked = away[2];
   else if (been < state.least - 1e-9) blocked = `stays ${short(state.least)} s at least, has been there ${written(been, "s")}`;
@@ -268,7 +268,8 @@ function ladderAt(run, a, t) {
     const reacts = run.has(`${a}.reacts.${n}`) ? run.at(`${a}.reacts.${n}`, tick) : 0;
     let note = "";
     if (!isTaken && tree.true) {
-      if (held < transition.for - 1e-9) note = `true for ${written(held, "s")}, needs ${short(transition.for)} s`;
+      if (away) note = away[2];
+      else if (held < transition.for - 1e-9) note = `true for ${written(held, "s")}, needs ${short(transition.for)} s`;
       else if (reacts > 0) note = `reacts, ${written(reacts, "s")} to go`;
       else note = blocked || (taken ? `${taken.transition} comes first` : "is still waking up, or was not needed");
     }

@@ -8,6 +8,7 @@ from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from snelk.errors import InputError
 from snelk.mind.signals import OVER
@@ -106,7 +107,7 @@ def explain_ladder(run: Record, agent: str, *, at: float) -> LadderAnswer:
     taken = str(now["transition"][0]) if len(now) else ""
     first = run.tick_at(since) + 1 if since > states["t"][0] else 0
     blocked = blocked_by(run, agent, state, rows, tick)
-    answers = []
+    answers, there, away = [], is_there(run, agent, rows["t"]), why_away(run, agent, t)
     reacting = {
         name: t - since
         for name, since, until in reactions(run, agent)
@@ -115,13 +116,16 @@ def explain_ladder(run: Record, agent: str, *, at: float) -> LadderAnswer:
     for name, transition in ladder.transitions.items():
         if state not in ladder.origins(transition):
             continue
-        held = _held(asked.true(name)[first : tick + 1], run.setup.clock.dt)
+        true = asked.true(name) & there
+        held = _held(true[first : tick + 1], run.setup.clock.dt)
         tree = asked.explain(name, tick)
         missing: tuple[str, ...] = ()
         reaction = ladder.reaction_of(transition, state)
         reacted = reacting.get(name)
         if name != taken:
             missing = _missing(tree, held, transition.for_, blocked, taken)
+            if away and tree.true:
+                missing = (away,)
             if reacted is not None and not taken:
                 left = f"{written(reaction - reacted, 's')} to go"
                 missing = (f"reacts for {written(reaction, 's')}, {left}",)
@@ -142,7 +146,6 @@ def explain_ladder(run: Record, agent: str, *, at: float) -> LadderAnswer:
     headline = f"{agent} is {state} at {t:.2f} s, for {written(t - since, 's')}"
     if taken:
         headline = f"{agent} turns from {state} to {now.row(0).state} at {t:.2f} s: {taken}"
-    away = why_away(run, agent, t)
     if away:
         headline = f"{agent} is absent at {t:.2f} s: {away}"
         return LadderAnswer(agent, t, state, since, "", "", None, headline, tuple(answers))
@@ -171,10 +174,25 @@ def effects_of(run: Record) -> tuple[tuple[float, str, str, float], ...]:
 
 
 def times_away(run: Record, who: str) -> list[tuple[float, float, str]]:
-    """(after, until, why) when a character is absent: not yet spawned, or removed.
+    """(after, until, why) when a character is absent: not yet spawned, removed, or by its track.
 
     s; it is not there at ticks later than `after`, up to and with `until`.
     """
+    found = _times_taken_out(run, who)
+    rows = run.rows("poses").where(id=who)
+    t, gone = rows["t"], ~rows["present"].astype(np.bool_)
+    for a, b, _ in found:
+        gone &= ~_is_within(t, a, b)
+    steps = np.flatnonzero(np.diff(np.concatenate([[False], gone, [False]]).astype(np.int8)))
+    for first, end in steps.reshape(-1, 2).tolist():
+        why = f"vanished at {t[first]:.2f} s" if first else "has not appeared yet"
+        after = float(t[first - 1]) if first else -math.inf
+        found.append((after, float(t[end - 1]) if end < len(t) else math.inf, why))
+    return sorted(found)
+
+
+def _times_taken_out(run: Record, who: str) -> list[tuple[float, float, str]]:
+    """The same, of those that are not yet spawned, or removed."""
     found: list[tuple[float, float, str]] = []
     since, why = -math.inf, "has not been spawned yet" if run.setup.cast[who].absent else ""
     for change in run.rows("effects").where(who=who).each():
@@ -190,8 +208,20 @@ def times_away(run: Record, who: str) -> list[tuple[float, float, str]]:
 
 def why_away(run: Record, who: str, t: float) -> str:
     """Why a character is absent at a time; empty if neither removed nor still to be spawned."""
-    spans = times_away(run, who)
-    return next((why for a, b, why in spans if a + SLACK < t <= b + SLACK), "")
+    return next((why for a, b, why in times_away(run, who) if _is_within(t, a, b)), "")
+
+
+def is_there(run: Record, who: str, t: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """(times,) whether a character is present."""
+    found = np.ones(len(t), dtype=np.bool_)
+    for a, b, _ in times_away(run, who):
+        found &= ~_is_within(t, a, b)
+    return found
+
+
+def _is_within(t: Any, after: float, until: float) -> Any:
+    """Whether times, s, are in such a span."""
+    return (after + SLACK < t) & (t <= until + SLACK)
 
 
 def _held(true: Any, dt: float) -> float:

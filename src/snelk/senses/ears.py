@@ -159,11 +159,11 @@ class Ears:
         if self.level.data.floors:
             walked = ways.distance(start, ears, rows.limit[pairs] + EDGE)
             return walk_to_ears(noises.laid, pairs, walked, heard.laid)
-        ground = np.minimum(noises.rows.z[rows.row[pairs]], ears[:, 2])
-        for z in np.unique(ground).tolist():
-            here = ground == z
-            ways = self.level.sound_ways_through(opened, z)
-            walked = ways.distance(start[here], ears[here], rows.limit[pairs[here]] + EDGE)
+        ground = np.minimum(noises.rows.z[rows.row[pairs]], ears[:, 2]).tolist()
+        at = {z: self.level.sound_ways_through(opened, z) for z in set(ground)}
+        for each in {id(each): each for each in at.values()}.values():
+            here = np.array([at[z] is each for z in ground])
+            walked = each.distance(start[here], ears[here], rows.limit[pairs[here]] + EDGE)
             walk_to_ears(noises.laid, pairs[here], walked, heard.laid)
         return None
 
