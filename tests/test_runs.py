@@ -133,6 +133,14 @@ def test_the_same_happens_wherever_the_level_lies_and_however_its_features_are_o
         ("meters", ["value"]), ("sight", ["exposure", "light"]), ("hearing", ["strength", "around"]),
     ):  # fmt: skip
         np.testing.assert_allclose(run.table(table)[told], other.table(table)[told], atol=1e-9)
+    if place == "croft":
+        nights = source / "night.toml", tmp_path / "elsewhere" / "night.toml"
+        here, there = (
+            snelk.coverage(night, target="fox", cell=4.0, end=9.0, jobs=1) for night in nights
+        )
+        assert here.watched.mean() > 0.1
+        assert (here.watched != there.watched).mean() < 1e-3  # rays along walls
+        assert set(there.z) == {by[2]}
 
 
 @pytest.mark.parametrize("by", [1000.3, 86_400.0])

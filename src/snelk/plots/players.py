@@ -179,7 +179,7 @@ def _legend(figure: object, found: Players) -> None:
     ]  # fmt: skip
     handles += [
         Line2D(
-            [], [], color=FAINT, ls=LOOKS["unnoticed"][1], lw=1.4, label="ways: in these colours"
+            [], [], color=FAINT, ls=LOOKS["unnoticed"][1], lw=1.4, label="paths: in these colours"
         ),
         Line2D([], [], marker="o", mfc=ORANGE, mec="white", ms=6, lw=0, label="warned first"),
         Line2D([], [], marker="X", mfc=VERMILION, mec="white", ms=8, lw=0, label="too late here"),

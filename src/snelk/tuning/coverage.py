@@ -8,6 +8,7 @@ the stand-in: the result is valid until somebody does.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -205,7 +206,8 @@ def coverage(
         agents: Who watches; all that notice the target if None.
         cell: Distance between places, m.
         places: (places, 2 or 3) other places than a grid over the walkable ground of the level,
-            all its floors, m; without heights they are at 0 m.
+            all its floors, m; without heights they are on the ground that most of the cast begin
+            on, and with floors at 0 m.
         start: From when on agents are watched on their rounds, s; meters are empty then.
         end: Until when, s; the end of the scenario if None.
         jobs: How many processes work at it; as many as there are cores if None.
@@ -222,7 +224,8 @@ def coverage(
     chosen = watchers(scenario, target, agents)
     alone = without(scenario, target)
     level = Level.of(scenario.level)
-    grid = places_on(level, cell) if places is None else np.asarray(places, dtype=np.float64)
+    ground = usual_ground(scenario)
+    grid = places_on(level, cell, ground) if places is None else np.asarray(places, np.float64)
     if (
         grid.ndim != 2
         or grid.shape[1] not in (2, 3)
@@ -231,7 +234,7 @@ def coverage(
     ):
         raise InputError.of("places", "", "", "must be (x, y) or (x, y, z) in m, at least one")
     if grid.shape[1] == 2:
-        grid = np.column_stack([grid, np.zeros(len(grid))])
+        grid = np.column_stack([grid, np.full(len(grid), ground)])
     if len(grid) > MOST_PLACES:
         rule = f"makes {len(grid)} places, more than {MOST_PLACES}"
         raise InputError.of("cell", "", f"{cell:g} m", rule, "use a larger cell")
@@ -365,8 +368,24 @@ def without(scenario: Scenario, target: str) -> Scenario:
     )
 
 
-def places_on(level: Level, cell: float) -> Numbers:
+def usual_ground(scenario: Scenario) -> float:
+    """The height at which most of the cast begin, m; the lowest, if as many do. 0 with floors."""
+    if scenario.level.floors:
+        return 0.0
+    tracks, cast = scenario.tracks, scenario.setup.cast
+    counts = Counter(
+        tracks[name].begins(member.z)[2] if name in tracks else member.z
+        for name, member in cast.items()
+        if member.clue is None
+    )
+    most = max(counts.values(), default=0)
+    return min((z for z, count in counts.items() if count == most), default=0.0)
+
+
+def places_on(level: Level, cell: float, ground: float) -> Numbers:
     """(positions, 3) centres of cells where one can stand, on every floor.
+
+    `ground` is the height of ground without floors, m.
 
     Raises:
         InputError: There are too many, or none.
@@ -381,13 +400,13 @@ def places_on(level: Level, cell: float) -> Numbers:
         for low, high in ((low_x, high_x), (low_y, high_y))
     )
     x, y = (values.ravel() for values in np.meshgrid(xs, ys))
-    ways, found = level.ways(), [np.zeros((0, 3))]
+    ways, found = level.ways(z=ground), [np.zeros((0, 3))]
     for sheet in np.unique(ways.area_sheets).tolist():
         free = np.zeros(len(x), dtype=np.bool_)
         for area, floor in zip(ways.areas, ways.area_sheets, strict=True):
             free |= shapely.contains_xy(area, x, y) if floor == sheet else False
         plan: Any = np.stack([x[free], y[free]], axis=1)
-        found.append(np.column_stack([plan, ways.heights_on(sheet, plan, 0.0)]))
+        found.append(np.column_stack([plan, ways.heights_on(sheet, plan, ground)]))
     places = np.concatenate(found)
     if not len(places):
         rule = "leaves no cell whose centre can be stood on"

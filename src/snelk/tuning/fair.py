@@ -32,6 +32,7 @@ from snelk.tuning.coverage import (
     sensed_at,
     target_of,
     usual_cell,
+    usual_ground,
     watchers,
     without,
 )
@@ -273,11 +274,11 @@ def fairness(
         if not (low >= 0.0 and high > 0.0) or (low >= high and np.isfinite(low)):
             rule = f"must be below what is too late, {high:g} for {name}"
             raise InputError.of("sign", "", f"{low:g}", rule)
-    level = Level.of(scenario.level)
+    level, ground = Level.of(scenario.level), usual_ground(scenario)
     if cell is None:
         count = PLACES_REACTED if signs else PLACES
-        cell = round(usual_cell(level.ways().areas, count), 2)
-    places = places_on(level, cell)
+        cell = round(usual_cell(level.ways(z=ground).areas, count), 2)
+    places = places_on(level, cell, ground)
     if len(places) > MOST_PLACES:
         rule = f"makes {len(places)} places, more than {MOST_PLACES}"
         raise InputError.of("cell", "", f"{cell:g} m", rule, "use a larger cell")
@@ -354,7 +355,7 @@ def _ways_between(level: Level, places: Numbers, cell: float, limit: float) -> A
     from scipy.sparse import csr_matrix
     from scipy.sparse.csgraph import dijkstra
 
-    ways = level.ways()
+    ways = level.ways(z=float(places[0, 2]))
     a, b, length = joined(ways, places, ways.sheets_at(places), cell)
     count = len(places)
     graph = csr_matrix((length, (a, b)), shape=(count, count))

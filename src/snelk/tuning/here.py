@@ -22,7 +22,7 @@ from snelk.level.columns import plain
 from snelk.level.level import Level
 from snelk.mind.meter import REACHED
 from snelk.senses.sight import GATES, IN_VIEW
-from snelk.tuning.coverage import MOST_PLACES, notices, places_on, rounds_of
+from snelk.tuning.coverage import MOST_PLACES, notices, places_on, rounds_of, usual_ground
 from snelk.tuning.standins import STANCES, Job, Stance, StandIns, suspicions
 
 Numbers = NDArray[np.float64]
@@ -117,8 +117,13 @@ class Here:
         return found
 
     def ground(self, x: float, y: float, floor: str | None = None) -> tuple[float, float, float]:
-        """A place on a floor, or on the highest floor there is, m; at 0 where there is none."""
+        """A place on a floor, or on the highest floor there is, m; at 0 where there is none.
+
+        Without floors it is on the ground that most of the cast begin on.
+        """
         names = list(self.level.floor_names)
+        if not names:
+            return x, y, usual_ground(self.scenario)
         own = floor if floor in names else self.level.floor_at(x, y, HIGH)
         return x, y, self.level.height_of(names.index(own), x, y) if own is not None else 0.0
 
@@ -199,7 +204,7 @@ class Here:
 
     @cached_property
     def _grid(self) -> Numbers:
-        return places_on(self.level, self.cell)[:MOST_PLACES]
+        return places_on(self.level, self.cell, usual_ground(self.scenario))[:MOST_PLACES]
 
     @property
     def cell(self) -> float:
