@@ -208,7 +208,7 @@ def same(a: Any, b: Any, within: float = 1e-6) -> bool:
     return all(missing) if any(missing) else abs(a - b) <= within
 
 
-@pytest.mark.parametrize("seed", range(40))
+@pytest.mark.parametrize("seed", [*range(40), 273])  # in 273 a place is seen empty with a break
 def test_what_is_sensed_believed_told_and_done_is_what_the_rules_say(
     seed: int, tmp_path: Path
 ) -> None:
@@ -321,6 +321,7 @@ def test_what_is_sensed_believed_told_and_done_is_what_the_rules_say(
         for r in rows("meters", k):
             mind, j = minds[index[r.agent]], index[r.target]
             rate = r.state == "at_once" or same(r.rate, mind.rates[j], 1e-3)
+            rate &= r.sense != "sight" or isinstance(r.cone, str)
             check(rate and same(r.value, mind.meter[j], 4e-3), "meter", k, r, mind.rates[j])
         for r in rows("beliefs", k):
             belief = minds[index[r.agent]].beliefs.get(index[r.target])
