@@ -187,7 +187,14 @@ def test_every_part_of_a_condition_comes_to_what_it_does_in_the_library(
     track = samples.track_of((0, 90, 0), (0.5, 5, 0), (4, 5, 0))
     states: dict[str, Any] = {"a": {}, "b": {}}
     run = snelk.run(
-        scenes.scene(tmp_path, states=states, transitions=transitions, track=track, end=4.0)
+        scenes.scene(
+            tmp_path,
+            states=states,
+            transitions=transitions,
+            track=track,
+            end=5.0,
+            more={"effect": [{"t": 3.9, "of": "guard", "removes": True}]},
+        )
     )
     opened(browser, snelk.write_page(tmp_path / "page.html", run))
     words = {"and": "all of", "or": "one of", "xor": "an odd number of", "not": "not"}
@@ -206,6 +213,12 @@ def test_every_part_of_a_condition_comes_to_what_it_does_in_the_library(
         wanted = [g for c in run.why_state("guard", at=t).transitions for g in groups(c.condition)]
         assert [line for line in shown if line[2:] in words.values()] == wanted, t
     assert len(truths) == 8
+    choose(browser, "guard", "guest", 4.5)  # it is absent
+    gone, shown = run.why_state("guard", at=4.5), "\n".join(panel(browser))
+    reasons = [each.missing for each in gone.transitions if each.condition.true]
+    assert gone.headline in shown
+    assert set(reasons) == {("was removed at 3.90 s (the scenario)",)}
+    assert shown.count(reasons[0][0]) == 1 + len(reasons)
 
 
 def test_an_event_a_lane_and_the_map_lead_to_the_moment(page: Any, night: snelk.Run) -> None:

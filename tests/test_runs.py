@@ -134,6 +134,9 @@ def test_the_same_happens_wherever_the_level_lies_and_however_its_features_are_o
     ):  # fmt: skip
         np.testing.assert_allclose(run.table(table)[told], other.table(table)[told], atol=1e-9)
     if place == "croft":
+        asked = [each.why("hen-1", "fox", at=1.9).sense("hearing") for each in (run, other)]
+        on_foot = [answer.gates[-1].value for answer in asked if answer is not None]
+        assert on_foot == pytest.approx([37.254, 37.254], abs=1e-3)  # around walls, as high as they
         nights = source / "night.toml", tmp_path / "elsewhere" / "night.toml"
         here, there = (
             snelk.coverage(night, target="fox", cell=4.0, end=9.0, jobs=1) for night in nights
