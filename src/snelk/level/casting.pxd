@@ -61,9 +61,13 @@ cdef (double, double) _overlap(
     double start, double extent, double low, double high, double enter, double leave,
 ) noexcept nogil
 
-@cython.locals(square=double, a=double, b=double, near=double, far=double, on_face=bint)
+@cython.locals(
+    square=double, length=double, off=double, a=double, b=double, near=double, far=double,
+    beside=bint,
+)
 cdef double _along_face(
-    double dx, double dy, double ax, double ay, double bx, double by, double first, double last,
+    double dx, double dy, double dz, double ax, double ay, double bx, double by, double low,
+    double high, double first, double last,
 ) noexcept nogil
 
 cdef (double, Py_ssize_t, double) cast_ray(
@@ -115,7 +119,7 @@ cdef inline (double, Py_ssize_t, double) _past_faces(
 
 @cython.locals(
     at=double, ax=double, ay=double, bx=double, by=double, side_a=double, side_b=double,
-    height=double,
+    low=double, high=double, height=double,
 )
 cdef double _meet(
     const double[:, ::1] pieces, Py_ssize_t entry, double x, double y, double z, double dx,

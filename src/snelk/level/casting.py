@@ -69,20 +69,35 @@ def _overlap(
 
 
 def _along_face(
-    dx: float, dy: float, ax: float, ay: float, bx: float, by: float, first: float, last: float
+    dx: float,
+    dy: float,
+    dz: float,
+    ax: float,
+    ay: float,
+    bx: float,
+    by: float,
+    low: float,
+    high: float,
+    first: float,
+    last: float,
 ) -> float:
     """Where a ray that runs along a face first meets it, or infinity if it does not.
 
-    A ray straight up or down on the line of a face counts as meeting it half-way.
+    The face goes from (ax, ay) to (bx, by) and from `low` to `high`, as seen from the ray's start.
     """
-    square = dx * dx + dy * dy
-    if square == 0.0:
-        on_face = min(ax, bx) <= 0.0 <= max(ax, bx) and min(ay, by) <= 0.0 <= max(ay, by)
-        return 0.5 if on_face else INF
-    a = (ax * dx + ay * dy) / square
-    b = (bx * dx + by * dy) / square
-    near, far = min(a, b), max(a, b)
-    if far <= first or near >= last:
+    square, near, far = dx * dx + dy * dy, 0.0, 1.0
+    if square > 0.0:
+        a = (ax * dx + ay * dy) / square
+        b = (bx * dx + by * dy) / square
+        near, far = min(a, b), max(a, b)
+    else:  # straight up or down: whether that is on the line of the face
+        length, off = sqrt((bx - ax) * (bx - ax) + (by - ay) * (by - ay)), ax * by - ay * bx
+        beside = min(ax, bx) > TOUCH or max(ax, bx) < -TOUCH
+        beside = beside or min(ay, by) > TOUCH or max(ay, by) < -TOUCH
+        if beside or fabs(off) > TOUCH * length:
+            return INF
+    near, far = _overlap(0.0, dz, low, high, near, far)
+    if near > far or far <= first or near >= last:
         return INF
     return max(near, 2.0 * first)
 
@@ -319,9 +334,9 @@ def _meet(
     if side_a * side_b > 0.0:
         return INF
     if side_a == 0.0 and side_b == 0.0:
-        at = _along_face(dx, dy, ax, ay, bx, by, first, last)
-    else:
-        at = (ax * (by - ay) - ay * (bx - ax)) / (side_b - side_a)
+        low, high = pieces[entry, 4] - z, pieces[entry, 5] - z
+        return _along_face(dx, dy, dz, ax, ay, bx, by, low, high, first, last)
+    at = (ax * (by - ay) - ay * (bx - ax)) / (side_b - side_a)
     height = z + at * dz
     if first < at < last and pieces[entry, 4] <= height <= pieces[entry, 5]:
         return at
