@@ -210,6 +210,7 @@ def _at_ears(
         p = v if rows > 1 else 0
         stage.scratch.row[0] = v if len(stage.scratch.opened) > 1 else 0
         i = stage.characters[a]
+        _begin_pair(noises, n, a, pair, heard)  # it may have been judged on another ground
         if not poses.present[p, i]:
             heard.failed[pair] = PRESENT
             continue
