@@ -9,7 +9,7 @@ from snelk.senses.seeing cimport range_of, gate_of_cone, is_too_dark
 from snelk.senses.shining cimport lamp_light
 from snelk.senses.surrounding cimport light_at
 
-cdef double NAN
+cdef double NAN, EDGE
 cdef Py_ssize_t LINE_OF_SIGHT
 
 @cython.locals(

@@ -12,7 +12,7 @@ from snelk.body.outlook import Outlook
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
-from snelk.senses.sight import LINE_OF_SIGHT
+from snelk.senses.sight import EDGE, LINE_OF_SIGHT
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.moving import off_heading
@@ -86,7 +86,9 @@ def look_at_all(
             if outlook.limits.awake[v, a] <= 0.0 or away > range_of(outlook.limits, v, a, k, False):
                 continue
             if isnan(off):
-                off = fabs(off_heading(atan2(dy, dx), poses.heading[p, i]))
+                off = 0.0
+                if across > EDGE:  # who is at its own place is straight ahead
+                    off = fabs(off_heading(atan2(dy, dx), poses.heading[p, i]))
                 elevation = atan2(to_z - eye, across)
             if gate_of_cone(outlook.limits, v, a, k, False, away, off, elevation) != LINE_OF_SIGHT:
                 continue

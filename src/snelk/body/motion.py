@@ -107,7 +107,9 @@ class Motion:
                 if member.at is not None or member.home is not None:
                     self.home_x[v, a], self.home_y[v, a] = member.home or member.at or (0, 0)
                     if level.data.floors:
-                        self.home_z[v, a] = member.z if member.home_z is None else member.home_z
+                        z = member.z if member.home_z is None else member.home_z
+                        x, y = float(self.home_x[v, a]), float(self.home_y[v, a])
+                        self.home_z[v, a] = level.stands_at(x, y, z)
                 self.posture[v, a] = POSTURES.index(member.posture)
                 if movement is not None:
                     self.driven[v, a] = name not in tracked

@@ -13,7 +13,7 @@ cdef Py_ssize_t IN_VIEW, GONE, PRESENT, CARES, AWAKE, RANGE, ANGLE, ELEVATION, L
 @cython.locals(
     v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t, k=Py_ssize_t,
     axis=Py_ssize_t, agents=Py_ssize_t, targets=Py_ssize_t, failed=Py_ssize_t, eye_z=double,
-    facing_x=double, facing_y=double, dx=double, dy=double, dz=double, across=double,
+    facing_x=double, facing_y=double, flat=double, dx=double, dy=double, dz=double, across=double,
     along=double, distance=double, off=double, elevation=double, shine=double,
     middle=double, cones=Py_ssize_t, present=bint, pending=bint, held=bint,
 )

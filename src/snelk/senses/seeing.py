@@ -122,8 +122,9 @@ def _see(
                     if asked != NEEDED or _is_in_reach(numbers, limits, sight, v, a, j, distance):
                         across = facing_x * dy - facing_y * dx
                         along = facing_x * dx + facing_y * dy
-                        off = atan2(abs(across), along)
-                        elevation = atan2(dz, sqrt(dx * dx + dy * dy))
+                        flat = sqrt(dx * dx + dy * dy)
+                        off = atan2(abs(across), along) if flat > EDGE else 0.0
+                        elevation = atan2(dz, flat)
                 sight.distance[v, a, j] = distance
                 sight.off[v, a, j] = off
                 sight.elevation[v, a, j] = elevation

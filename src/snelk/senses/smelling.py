@@ -377,7 +377,7 @@ def _carried(
         return found
     dx, dy = poses.x[p, i] - trails.x[v, j, at], poses.y[p, i] - trails.y[v, j, at]
     plan = sqrt(dx * dx + dy * dy)
-    if plan > 0.0:
+    if plan > EDGE:
         along = (dx * air.wind_x[v] + dy * air.wind_y[v]) / plan
         found = exp(along * trails.wind[v, j, at])
     return float(found)

@@ -4,6 +4,7 @@ from snelk.level.within cimport inside
 from snelk.senses.columns cimport NoiseColumns, PoseColumns, StepStageColumns
 
 cdef Py_ssize_t NO_GROUND
+cdef double EDGE
 
 @cython.locals(
     moved="const double[:, ::1]", found=Py_ssize_t, v=Py_ssize_t, p=Py_ssize_t, j=Py_ssize_t,

@@ -10,6 +10,7 @@ from snelk.level.columns import agree, door, laid_out, plain
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import NoiseColumns, PoseColumns, StepStageColumns
 from snelk.senses.hearing import NO_GROUND, Noises
+from snelk.senses.sight import EDGE
 from snelk.senses.stage import StepStage
 
 if not compiled:  # else it is the loop's own, by the .pxd
@@ -59,7 +60,7 @@ def _count_strides(stage: StepStage) -> int:
         for j in range(stage.stride.shape[1]):
             far = stage.walked[v, j] + moved[p, j] if moved[p, j] >= 0.0 else 0.0
             stage.walked[v, j] = far
-            stage.ended[v, j] = cast(Py_ssize_t, far / stage.stride[v, j])
+            stage.ended[v, j] = cast(Py_ssize_t, far / stage.stride[v, j] + EDGE)
             found += stage.ended[v, j]
     return found
 
@@ -88,7 +89,7 @@ def _make_steps(
                 gait = 1 if slow else 3 if fast else 2
             begun = stage.walked[v, j] - stage.moved[p, j]
             for nth in range(1, stage.ended[v, j] + 1):
-                share = (nth * stage.stride[v, j] - begun) / stage.moved[p, j]
+                share = min((nth * stage.stride[v, j] - begun) / stage.moved[p, j], 1.0)
                 x = before.x[p, j] + share * (poses.x[p, j] - before.x[p, j])
                 y = before.y[p, j] + share * (poses.y[p, j] - before.y[p, j])
                 z = before.z[p, j] + share * (poses.z[p, j] - before.z[p, j])
