@@ -227,7 +227,8 @@ def test_who_is_caught(seed: int) -> None:
     )
     v, a = np.indices((V, A))
     far = reach[v, a, np.maximum(ladders.state, 0)][..., None]
-    near = now.seen & may & timing.used[..., None] & (away <= far + 1e-9)
+    there = poses.present[p][:, None] & poses.present[p][:, AGENTS, None] & (now.seen | (was > 0))
+    near = there & may & timing.used[..., None] & (away <= far + 1e-9)
     np.testing.assert_array_equal(caught, near * 1 + (near & (was == 0)))
     assert count == (near & (was == 0)).sum()
 

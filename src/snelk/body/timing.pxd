@@ -30,7 +30,7 @@ cdef Py_ssize_t _who_glances(
 @cython.locals(
     found=Py_ssize_t, v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t,
     far=double, low=double, high=double, bottom=double, top=double, gap=double, dx=double,
-    dy=double, near=bint, is_new=bint,
+    dy=double, near=bint, there=bint, minds=bint, is_new=bint,
 )
 cdef Py_ssize_t _who_catches(
     PoseColumns poses, BodyColumns bodies, AttendedColumns now, FocusNumberColumns numbers,

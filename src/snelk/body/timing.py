@@ -190,15 +190,16 @@ def _who_catches(
             low = poses.z[p, i]
             high = low + bodies.height[v, i, poses.posture[p, i]]
             for j in range(caught.shape[2]):
-                near = False
-                if now.seen[v, a, j] and numbers.may[v, a, j] and timing.used[v, a]:
+                near, there = False, poses.present[p, i] and poses.present[p, j]
+                minds = there and numbers.may[v, a, j] and timing.used[v, a]
+                if minds and (now.seen[v, a, j] or caught[v, a, j] != 0):
                     # Of bodies above one another the gap between them counts as well.
                     bottom = poses.z[p, j]
                     top = bottom + bodies.height[v, j, poses.posture[p, j]]
                     gap = max(bottom - high, low - top, 0.0)
                     dx, dy = poses.x[p, j] - poses.x[p, i], poses.y[p, j] - poses.y[p, i]
                     near = hypot(hypot(dx, dy), gap) <= far + SLACK
-                is_new = near and caught[v, a, j] == 0
+                is_new = near and caught[v, a, j] == 0  # then it is in view
                 caught[v, a, j] = 0
                 if near:
                     caught[v, a, j] = NEWLY if is_new else CAUGHT_ON

@@ -209,8 +209,7 @@ def _may_leave(
         return False
     if signals.state_for[v, a] < ladders.least[v, a, state] - SLACK:
         return False
-    over: bool = signals.done[v, a] or signals.failed[v, a]
-    over = over or signals.unreachable[v, a] or signals.stuck[v, a]
+    over: bool = signals.done[v, a] or signals.failed[v, a] or signals.stuck[v, a]
     return over or ladders.interruptible[v, a, state]
 
 

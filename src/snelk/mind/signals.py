@@ -16,7 +16,7 @@ Truths = NDArray[np.bool_]
 NOBODY, PLACE = -1, -2
 """Instead of a target: no focus, and a place that a noise of nobody drew the agent to."""
 
-OVER = ("done", "failed", "unreachable", "stuck")
+OVER = ("done", "failed", "stuck")
 """Signals, any of which lets a state be left that cannot be interrupted."""
 
 FARTHEST = 1e9
