@@ -1,9 +1,9 @@
 """The rules of docs/calculations.md once more, by one tick, pair and ray after the other.
 
-For scenes without doors and stairs in which nobody moves by itself: what is sensed, how meters
-fill, what is believed and told, whom agents act on, and which transitions they take. Written from
-the document alone, in plain Python with Shapely and NetworkX, so slow, and short of everything
-that makes the library fast.
+For scenes without stairs in which nobody moves by itself: what is sensed, how meters fill, what is
+believed and told, whom agents act on, which transitions they take, and what comes of it. Written
+from the document alone, in plain Python with Shapely and NetworkX, so slow, and short of
+everything that makes the library fast.
 """
 
 from __future__ import annotations
@@ -23,6 +23,8 @@ from shapely.geometry import LineString, Point
 
 CLOSE = 1e-9
 NEVER = -math.inf
+FACTS = ("arrived", "unreachable", "done", "failed", "search_done", "stuck", "asleep")
+CLUES = ("open", "shut", "lit", "dark", "still", "gone")
 
 
 def wrapped(degrees: float) -> float:
@@ -68,7 +70,7 @@ class Shape:
 
     def first_hit(self, a: Any, b: Any) -> float:
         """At which share of the way a ray meets it; endless if it does not."""
-        hits, (ax, ay, az), (bx, by, bz) = [], a, b
+        hits, (ax, ay, az), (bx, by, bz), near = [], a, b, CLOSE / max(math.dist(a, b), CLOSE)
         dx, dy = bx - ax, by - ay
         for (x1, y1), (x2, y2) in self.sides:
             ex, ey = x2 - x1, y2 - y1
@@ -76,12 +78,12 @@ class Shape:
             if across:
                 at = ((x1 - ax) * ey - (y1 - ay) * ex) / across
                 on = ((x1 - ax) * dy - (y1 - ay) * dx) / across
-                if 0 <= on <= 1 and 0 < at < 1 and self.base <= az + at * (bz - az) <= self.top:
+                if 0 <= on <= 1 and near < at < 1 - near and self.base <= az + at * (bz - az) <= self.top:
                     hits.append(at)
         ends = [self.top] if self.base <= 0 else [self.base, self.top]
         for z in ends if self.is_solid and az != bz else []:
             at = (z - az) / (bz - az)
-            if 0 < at < 1 and self.area.covers(Point(ax + at * dx, ay + at * dy)):
+            if near < at < 1 - near and self.area.covers(Point(ax + at * dx, ay + at * dy)):
                 hits.append(at)
         return min(hits, default=math.inf)
 
@@ -90,10 +92,12 @@ class Rules:
     """A scene: the scenario's tables, the level's features, and the rows of its tracks."""
 
     def __init__(self, scenario: dict[str, Any], features: list[Any], rows: list[Any]) -> None:
+        self.seed = scenario["seed"]
         self.scenario, self.dt, self.start = (scenario, scenario["clock"]["dt"], scenario["clock"]["start"])
         self.ticks = math.floor((scenario["clock"]["end"] - self.start) / self.dt + 1e-6) + 1
-        shapes = [Shape(each) for each in features]
-        self.walls = [each for each in shapes if each.kind != "zone"]
+        shapes = [Shape(each) for each in features if each["properties"]["kind"] in ("wall", "floor", "zone")]
+        self.all_walls = [each for each in shapes if each.kind != "zone"]
+        self.walls = self.all_walls  # all that stand: doors do while they are shut
         self.floors = [each for each in shapes if each.kind == "floor"]
         self.zones = [each for each in shapes if each.kind == "zone"]
         for zone in self.zones:
@@ -101,25 +105,122 @@ class Rules:
                 if floor.name == zone.own["floor"]:
                     zone.own = {**zone.own, "base": floor.base - 0.5, "top": floor.base + 2.0}
         self.names, self.cast = list(scenario["cast"]), list(scenario["cast"].values())
+        self.doors = {w.name: scenario["doors"].get(w.name, {}) for w in self.walls if w.own.get("door")}
+        self.on = {name: door.get("open", False) for name, door in self.doors.items()}
+        self.bright = {z.name: z.own["light"] for z in self.zones if z.name in scenario["lights"]}
+        for name, light in scenario["lights"].items():
+            self.on[name] = True
+            if not light.get("lit", True):
+                self.switch(name, False)
+        self.shuts_at, self.opened_by = dict.fromkeys(self.doors, math.inf), dict.fromkeys(self.doors)
         self.team = [member["team"] for member in self.cast]
         self.profile = [scenario["profiles"].get(member.get("profile")) for member in self.cast]
         self.body = [
-            scenario["bodies"][member.get("body") or (profile or {}).get("body")]
+            scenario["bodies"][member.get("body") or (profile or {}).get("body") or "clue"]
             for member, profile in zip(self.cast, self.profile, strict=True)
         ]
         self.agents = [i for i, profile in enumerate(self.profile) if profile]
         self.everybody = range(len(self.names))
         self.rows = {name: [row for row in rows if row["id"] == name] for name in self.names}
-        self.poses = [[self.pose(i, self.time(k)) for i in self.everybody] for k in range(self.ticks)]
+        self.attributes = [self.first_attributes(i) for i in self.everybody]
+        homes = {i: member.get("home", member.get("at")) for i, member in enumerate(self.cast)}
+        self.homes = {i: (*at, self.floor_at(self.cast[i].get("z", 0.0), 0.5)) for i, at in homes.items() if at}
+        self.clues = {j: member["clue"] for j, member in enumerate(self.cast) if "clue" in member}
+        self.out_of_order = {j: self.start for j in self.clues if self.asks_of(j) in self.on and self.is_so(j)}
+        self.removed = {i for i, member in enumerate(self.cast) if member.get("absent")}
+        self.put: dict[int, dict[str, Any]] = {}  # where effects and clues are
         self.way = cache(self._way)
         self.ground = cache(self._ground)
 
     def time(self, k: int) -> float:
         return self.start + k * self.dt
 
-    def pose(self, i: int, t: float) -> dict[str, Any] | None:
+    def follow(self, poses: Any, signals: Any, turns: Any) -> None:
+        """Take from a run where those went that move by themselves, and how far what they do is."""
+        self.movers = {i for i in self.agents if "at" in self.cast[i] and "movement" in self.profile[i]}
+
+        def by_tick(table: Any, key: str, whom: Any) -> dict[tuple[int, int], Any]:
+            rows = table[table[key].isin([self.names[i] for i in whom])].itertuples()
+            return {(self.names.index(getattr(row, key)), round((row.t - self.start) / self.dt)): row for row in rows}
+
+        self.went, self.facts = by_tick(poses, "id", self.movers), by_tick(signals, "agent", self.agents)
+        self.walked_into = by_tick(turns[turns.cause == "on its way"], "by", self.movers)
+
+    def first_attributes(self, i: int) -> dict[str, float]:
+        return {**self.body[i].get("attributes", {}), **self.cast[i].get("attributes", {})}
+
+    def may_open(self, i: int, door: str) -> bool:
+        names = [self.names[i], self.cast[i].get("profile")]
+        return any(name in names for name in self.doors[door].get("who", names))
+
+    def switch(self, name: str, on: bool) -> None:
+        """A door opens or shuts, or a light goes on or out."""
+        self.on[name] = on
+        for zone in self.zones:
+            if zone.name == name:
+                light = self.bright[name] if on else self.scenario["lights"][name].get("dark", 0.0)
+                zone.own = {**zone.own, "light": light}
+
+    # --- Clues.
+
+    def asks_of(self, j: int) -> str:
+        """The door, light or character that a clue is of."""
+        return next(str(self.clues[j][word]) for word in CLUES if word in self.clues[j])
+
+    def is_so(self, j: int) -> bool:
+        """Whether what a clue is of is out of order."""
+        clue, of = self.clues[j], self.asks_of(j)
+        if of in self.on:
+            return self.on[of] == ("open" in clue or "lit" in clue)
+        who = self.names.index(of)
+        pose, before = None if who in self.removed else self.now[who], self.before[who]
+        if "gone" in clue:
+            return not pose or math.dist(pose["at"], self.clue_at(j)) > clue.get("within", 1.0) + CLOSE
+        return bool(pose and before and self.k and pose["posture"] == "prone" and math.dist(pose["at"], before["at"]) <= CLOSE)
+
+    def clue_at(self, j: int) -> Any:
+        member, of = self.cast[j], self.asks_of(j)
+        if "still" in member["clue"]:
+            return self.now[self.names.index(of)]["at"]
+        if "at" in member:
+            return (*member["at"], self.floor_at(member.get("z", 0.0), 0.5))
+        shapes = [s for s in (*self.all_walls, *self.zones) if s.name == of]
+        if shapes:
+            middle = shapes[0].area.centroid
+            return middle.x, middle.y, max(shapes[0].own.get("base", 0.0), 0.0)
+        return self.rows[of][0]
+
+    def mind_clues(self, minds: Any) -> None:
+        """Which clues are there at the next tick."""
+        for j, clue in self.clues.items():
+            if not self.is_so(j):
+                self.out_of_order.pop(j, None)
+                for mind in minds.values():
+                    if mind.saw_to.pop(j, None) is not None:
+                        mind.beliefs.pop(j, None)
+                        mind.meter[j] = 0.0
+            else:
+                self.out_of_order.setdefault(j, self.t)
+                if "still" in clue:
+                    self.put[j] = {**self.now[self.names.index(clue["still"])], "gait": None}
+
+    def clue_pose(self, j: int) -> dict[str, Any] | None:
+        if j not in self.out_of_order or self.t < self.out_of_order[j] + self.clues[j].get("seconds", 0.0) - CLOSE:
+            return None
+        if self.k == 0 and self.clues[j].get("seconds", 0.0):
+            return None
+        return self.put.get(j) or {"at": self.clue_at(j), "facing": 0.0, "posture": "standing", "gait": None}
+
+    def pose(self, i: int) -> dict[str, Any] | None:
         """Where somebody is; nothing while it is absent."""
-        member, rows = self.cast[i], self.rows[self.names[i]]
+        member, rows, t = self.cast[i], self.rows[self.names[i]], self.t
+        if i in self.clues:
+            return self.clue_pose(i)
+        if i in self.removed or i in self.put:
+            return None if i in self.removed else self.put[i]
+        if i in self.movers:
+            row = self.went[i, self.k]
+            return {"at": (row.x, row.y, row.z), "facing": row.heading_deg, "posture": row.posture, "gait": self.minds[i].pace()}
         if "at" in member:
             x, y = member["at"]
             facing, posture = member.get("facing", 0.0), member.get("posture", "standing")
@@ -160,13 +261,16 @@ class Rules:
         inside = [zone.own[key] for zone in self.zones if key in zone.own and zone.contains(*at)]
         return inside[-1] if inside else outside
 
+    def is_in(self, zone: str, at: Any) -> bool:
+        return any(z.name == zone and z.contains(*at) for z in self.zones)
+
     def passes(self, a: Any, b: Any, sense: str) -> float:
         return math.prod(w.share(sense) for w in self.walls if w.share(sense) < 1 and w.first_hit(a, b) < 1)
 
     def hidden_by(self, a: Any, b: Any, i: int, j: int) -> bool:
         """Whether another body stands between an eye and a body."""
         for c in self.everybody:
-            if c in (i, j) or not self.body[c].get("blocks") or self.now[c] is None:
+            if c in (i, j) or self.clues.get(j, {}).get("still") == self.names[c] or not self.body[c].get("blocks") or self.now[c] is None:
                 continue
             (x, y, low), radius = self.now[c]["at"], self.body[c].get("radius", 0.2)
             high = low + self.tall(c, self.now[c]["posture"])
@@ -186,7 +290,8 @@ class Rules:
                 a, b = self.up(j, self.now[j], 0.5), self.up(i, self.now[i], 0.5)
                 near = max(1 - math.dist(a, b) / lamp["reach"], 0.0)
                 total += lamp["light"] * (1.0 if i == j else near * (near and self.passes(a, b, "see_through")))
-        return min(total, 1.0)
+        of = self.clues.get(i, {}).get("dark")
+        return max(min(total, 1.0), self.bright[of] if of else 0.0)
 
     def exposure(self, i: int, j: int) -> float:
         points = self.body[j].get("points", [[0.05, 0.25], [0.5, 0.5], [0.95, 0.25]])
@@ -199,9 +304,9 @@ class Rules:
 
     def _ground(self, walls: tuple[int, ...]) -> tuple[Any, Any]:
         """What is in the way on foot, and the corners that can see each other."""
-        shapes = [self.walls[n].area for n in walls]
+        shapes = [self.all_walls[n].area for n in walls]
         faces = [s.boundary if s.area else s for s in shapes]  # solids are hollow
-        thin = [s.buffer(5e-4, cap_style="flat", join_style="mitre") for s in faces]
+        thin = [s.buffer(1e-5, cap_style="flat", join_style="mitre") for s in faces]
         block = shapely.union_all(thin)
         around = shapely.union_all([s.buffer(1e-3, cap_style="square", join_style="mitre") for s in shapes])
         corners = [
@@ -219,8 +324,10 @@ class Rules:
 
     def _way(self, a: Any, b: Any, z: float) -> float:
         """The length of the shortest path on foot on ground at a height."""
-        stops = [n for n, w in enumerate(self.walls) if not w.own.get("walkable") and w.base < z + 2 and w.top > z]
+        stops = [n for n, w in enumerate(self.all_walls) if not w.own.get("walkable") and w.base < z + 2 and w.top > z and w in self.walls]
         block, corners = self.ground(tuple(stops))
+        if block.intersects(Point(a)):  # a noise of a door that is shut: to both sides
+            block = block.difference(Point(a).buffer(1e-4))
         if not block.intersects(LineString([a, b])):
             return math.dist(a, b)
         graph = corners.copy()
@@ -233,42 +340,32 @@ class Rules:
         except (nx.NetworkXNoPath, nx.NodeNotFound):
             return math.inf
 
-    def noises(self) -> list[dict[str, Any]]:
-        """All that make one, with the tick at which each is to be judged first."""
-        found = []
-        for given in self.scenario["noise"]:
+    def given_noises(self) -> Iterator[dict[str, Any]]:
+        """The scenario's own."""
+        for given in sorted(self.scenario["noise"], key=lambda n: n["t"]):
             by = self.names.index(given["by"]) if "by" in given else None
             reach = given.get("reach", self.scenario["noise_kinds"]["bang"]["reach"])
-            found.append({"t": given["t"], "by": by, "at": (*given["at"], given.get("z", 0.0)), "reach": reach})
-        for i in self.everybody:
-            steps = self.body[i].get("steps")
-            left = steps["stride"] if steps else math.inf
-            for k in range(1, self.ticks if steps else 0):
-                a, b = self.poses[k - 1][i], self.poses[k][i]
-                if not a or not b:
-                    left = steps["stride"]
-                    continue
-                walked, speed = 0.0, math.dist(a["at"][:2], b["at"][:2]) / self.dt
-                gait = (
-                    "creeping"
-                    if speed < steps.get("creep_below", 0.8)
-                    else "running"
-                    if speed > steps.get("run_above", 2.5)
-                    else "walking"
-                )
-                while speed * self.dt - walked >= left - 1e-12 and speed > 0:
-                    walked, left = walked + left, steps["stride"]
-                    part = walked / (speed * self.dt)
-                    at = tuple(p + part * (q - p) for p, q in zip(a["at"], b["at"], strict=True))
-                    reach = steps.get(a["gait"] or gait, 0.0) * self.scenario["grounds"].get(
-                        self.zonal("ground", at, None), 1.0
-                    )
-                    if reach > 0:
-                        found.append({"t": self.time(k - 1) + part * self.dt, "by": i, "at": at, "reach": reach})
-                left -= speed * self.dt - walked
-        for noise in found:
-            noise["k"] = max(math.ceil((noise["t"] - self.start) / self.dt - 1e-6), 0)
-        return sorted((n for n in found if n["k"] < self.ticks), key=lambda n: n["t"])
+            k = max(math.ceil((given["t"] - self.start) / self.dt - 1e-6), 0)
+            yield {"t": given["t"], "by": by, "at": (*given["at"], given.get("z", 0.0)), "reach": reach, "k": k}
+
+    def footsteps(self, i: int) -> Iterator[dict[str, Any]]:
+        """Those of somebody since the tick before."""
+        steps, a, b = self.body[i].get("steps"), self.before[i], self.now[i]
+        if not steps or not self.k or not a or not b:
+            self.left[i] = steps["stride"] if steps else math.inf
+            return
+        walked, speed = 0.0, math.dist(a["at"][:2], b["at"][:2]) / self.dt
+        gait = "creeping" if speed < steps.get("creep_below", 0.8) else "running" if speed > steps.get("run_above", 2.5) else "walking"
+        while speed * self.dt - walked >= self.left[i] - CLOSE * steps["stride"] and speed > 0:
+            walked, self.left[i] = walked + self.left[i], steps["stride"]
+            part = walked / (speed * self.dt)
+            at = tuple(p + part * (q - p) for p, q in zip(a["at"], b["at"], strict=True))
+            ground = self.scenario["grounds"].get(self.zonal("ground", at, None), 1.0)
+            kind = "still" if i in self.movers and not self.went_on[i] else a["gait"] or gait
+            reach = steps.get(kind, 0.0) * ground
+            if reach > 0:
+                yield {"t": self.t - self.dt + part * self.dt, "by": i, "at": at, "reach": reach, "k": self.k}
+        self.left[i] -= speed * self.dt - walked
 
     def leave(self, j: int, trail: list[Any]) -> None:
         """Somebody goes on with its trail; what is too weak at its end for all noses is dropped."""
@@ -308,28 +405,199 @@ class Rules:
     speed: list[float]
     lights: list[float]
 
-    def run(self) -> Iterator[dict[str, Any]]:
+    def run(self) -> Iterator[None]:
         """What everybody sensed and did, tick by tick."""
-        minds = {i: Mind(self, i) for i in self.agents}
-        trails: list[list[Any]] = [[] for _ in self.names]
-        noises = self.noises()
-        for k, poses in enumerate(self.poses):
-            self.k, self.t, self.now = k, self.time(k), poses
+        self.minds = minds = {i: Mind(self, i) for i in self.agents}
+        self.trails: list[list[Any]] = [[] for _ in self.names]
+        self.left: list[float] = [math.inf for _ in self.names]
+        self.noises, self.poses = list(self.given_noises()), []
+        self.next_noises: list[Any] = []
+        given = sorted([*self.scenario["effect"], *self.scenario["change"]], key=lambda each: (each["t"], "to" in each))
+        ended, self.speed = False, [0.0 for _ in self.names]
+        for k in range(self.ticks):
+            self.k, self.t = k, self.time(k)
+            self.walls, self.was_on = [w for w in self.all_walls if not self.on.get(w.name)], self.on.copy()
+            self.now = [self.pose(i) for i in self.everybody]
+            self.poses.append(self.now)
             self.before = self.poses[max(k - 1, 0)]
             ends = zip(self.before, self.now, strict=True)
+            self.went_on = [speed > 0.01 for speed in self.speed]
             self.speed = [math.dist(a["at"], b["at"]) / self.dt if a and b else 0.0 for a, b in ends]
             self.lights = [self.light(i) if self.now[i] else math.nan for i in self.everybody]
-            for j, trail in enumerate(trails):
+            for i in self.everybody:
+                self.noises += self.footsteps(i)
+            for by, kind, at in self.next_noises:
+                self.noises.append({"t": self.t, "by": by, "at": at, "reach": self.scenario["noise_kinds"][kind]["reach"], "k": k})
+            self.next_noises = []
+            for j, trail in enumerate(self.trails):
                 self.leave(j, trail)
             for mind in minds.values():
-                mind.sense(noises, trails)
+                mind.sense(self.noises, self.trails)
             for mind in minds.values():
                 mind.believe()
-            said = [each for mind in minds.values() for each in mind.tell(minds)]
-            for i, mind in minds.items():
-                observed = any(other.views(i) for a, other in minds.items() if self.team[a] != self.team[i])
-                mind.decide(observed)
-            yield {"noises": noises, "said": said, "minds": minds}
+            self.changed: list[Any] = []  # (who, attribute, before, value, by)
+            self.came_in: list[int] = []
+            self.turned: list[Any] = []  # (door or light, whether it is on, by)
+            self.open_and_shut()
+            self.said: list[Any] = []
+            for mind in minds.values():
+                mind.decide()
+            self.keep_posts()
+            for mind in minds.values():
+                if mind.took:
+                    mind.enter(mind.ladder["transitions"][mind.took]["to"])
+            for mind in minds.values():
+                if mind.took:
+                    self.bring_about(mind.ladder["transitions"][mind.took].get("then"), mind, mind.focus)
+                    self.bring_about(mind.ladder["states"][mind.state].get("then"), mind, mind.focus)
+            for mind in minds.values():
+                ended |= mind.catch()
+            while given and given[0]["t"] <= self.t + CLOSE:
+                self.give(given.pop(0))
+            self.said += [each for mind in minds.values() for each in mind.tell(minds)]
+            for mind in minds.values():
+                mind.see_to()
+            self.mind_clues(minds)
+            yield
+            if ended:
+                return
+            for i in self.came_in:
+                self.forget(i)
+
+    # --- What comes of it.
+
+    def keep_posts(self) -> None:
+        """Members of groups that have to stay do not take a transition out of their routine."""
+        for group in self.scenario["groups"].values():
+            members = [self.minds[self.names.index(name)] for name in sorted(group["members"], key=self.names.index)]
+            on_post = [m for m in members if self.now[m.i] and m.rank() <= m.routine()]
+            leaves = [m for m in on_post if m.took and m.rank(m.took) > m.routine()]
+            if group["goes"] == "nearest":
+                leaves.sort(key=lambda m: m.signals["distance"])
+            else:
+                leaves.sort(key=lambda m: -self.attributes[m.i].get(group["goes"][4:], NEVER))
+            for m in leaves[max(len(on_post) - group["stays"], 0) :]:
+                m.took = next((name for name in m.could if m.rank(name) <= m.routine()), None)
+
+    def bring_about(self, then: Any, mind: Any, target: Any) -> None:
+        """The effects of a transition, of entering a state or of a catch."""
+        then, i = then or {}, mind.i
+        sides = {"own": i, "target": target if isinstance(target, int) else None}
+        for adds, values in ((False, then.get("set", {})), (True, then.get("add", {}))):
+            for key, value in values.items():
+                self.change(sides[key.split(".")[0]], key.split(".")[1], value, adds, i)
+        if "noise" in then:
+            self.next_noises.append((i, then["noise"], self.now[i]["at"]))
+        if "alarm" in then:
+            mind.alarm(then["alarm"], sides["target"])
+        if "removes" in then:
+            self.remove(sides[then["removes"]], i)
+        for name, to in then.get("turns", {}).items():
+            self.turn(name, to, i)
+
+    def change(self, who: int | None, name: str, value: float, adds: bool, by: int | None) -> None:
+        before = self.attributes[who].get(name) if who is not None else None
+        now = value + (before or 0.0) if adds else value
+        if who is not None and now != before:
+            self.attributes[who][name] = now
+            self.changed.append((who, name, before, now, by))
+
+    def remove(self, who: int | None, by: int | None) -> None:
+        if who is not None and who not in self.removed:
+            self.removed.add(who)
+            self.changed.append((who, None, 1.0, 0.0, by))
+
+    def turn(self, name: str, to: str, by: int | None, maker: int | None = None) -> None:
+        on = to in ("open", "lit")
+        if self.on[name] == on:
+            return
+        self.switch(name, on)
+        self.turned.append((name, to, by))
+        if name in self.doors:
+            door = next(w for w in self.all_walls if w.name == name)
+            self.opened_by[name] = by if on else self.opened_by[name]
+            self.shuts_at[name] = self.t + self.doors[name].get("shuts", math.inf) if on else math.inf
+            if "noise" in self.doors[name]:
+                middle = door.area.centroid
+                maker = by if maker is None else maker
+                self.next_noises.append((maker, self.doors[name]["noise"], (middle.x, middle.y, door.base)))
+
+    def give(self, each: Any) -> None:
+        """What the scenario does to somebody, a door or a light."""
+        if "to" in each:
+            self.turn(each["of"], each["to"], None)
+            return
+        i = self.names.index(each["of"])
+        if each.get("spawns") and i in self.removed:
+            self.spawn(i, each)
+        for adds, values in ((False, each.get("set", {})), (True, each.get("add", {}))):
+            for key, value in values.items():
+                self.change(i, key, value, adds, None)
+        if "state" in each and i not in self.removed:
+            self.minds[i].enter(each["state"])
+            self.bring_about(self.minds[i].ladder["states"][each["state"]].get("then"), self.minds[i], self.minds[i].focus)
+        if each.get("removes"):
+            self.remove(i, None)
+
+    def spawn(self, i: int, each: Any) -> None:
+        """Somebody comes in, with nothing left of its former self."""
+        member = self.cast[i]
+        self.removed.discard(i)
+        self.changed.append((i, None, 0.0, 1.0, None))
+        first, now = self.first_attributes(i), self.attributes[i]
+        self.changed += [(i, name, now.get(name), first.get(name), None) for name in {**first, **now} if now.get(name) != first.get(name)]
+        self.attributes[i] = first
+        at = each.get("at", member.get("at"))
+        z = self.floor_at(each.get("z", member.get("z", 0.0)), 0.5)
+        if "at" in member and "home" not in member:
+            self.homes[i] = (*at, z)
+        if "at" in member and i not in self.movers:
+            facing = each.get("facing", member.get("facing", 0.0))
+            self.put[i] = {"at": (*at, z), "facing": facing, "posture": member.get("posture", "standing"), "gait": None}
+        self.came_in.append(i)
+
+    def forget(self, i: int) -> None:
+        """Nothing of somebody's former self is left."""
+        if i in self.minds:
+            self.minds[i] = Mind(self, i)
+            self.minds[i].since, self.minds[i].listened = self.t + self.dt, self.k
+        for noise in self.noises:
+            if noise["by"] == i and noise["k"] <= self.k:
+                noise["by"] = None
+        self.trails[i] = []
+        for mind in self.minds.values():
+            mind.forget(i)
+
+    def open_and_shut(self) -> None:
+        """Doors open to those who walk into them, and shut by themselves."""
+        for (i, k), row in self.walked_into.items():
+            if k == self.k:
+                self.turn(row.of, "open", i)
+        for i in self.everybody if self.k else ():
+            if i in self.movers:
+                continue
+            a, b = self.before[i], self.now[i]
+            far = math.dist(a["at"][:2], b["at"][:2]) if a and b else 0.0
+            if far > CLOSE:
+                x, y, z = b["at"]
+                longer = (far + 0.05 + self.body[i].get("radius", 0.2)) / far
+                line = LineString([(x, y), (x + longer * (x - a["at"][0]), y + longer * (y - a["at"][1]))])
+                ahead = [
+                    w for w in self.all_walls
+                    if w.name in self.doors and not self.on[w.name] and w.base - 2 < z < w.top and w.area.intersects(line)
+                ]
+                door = min(ahead, key=lambda w: w.area.distance(Point(x, y)), default=None)
+                if door and self.may_open(i, door.name):
+                    self.turn(door.name, "open", i)
+        for name, shuts in self.shuts_at.items():
+            door = next(w for w in self.all_walls if w.name == name)
+            within = [
+                i for i in self.everybody
+                if self.now[i] and door.base - 2 < self.now[i]["at"][2] < door.top
+                and door.area.distance(Point(self.now[i]["at"][:2])) < self.body[i].get("radius", 0.2) + 0.05
+            ]
+            if self.t >= shuts - CLOSE and not within:
+                self.turn(name, "shut", None, self.opened_by[name])
 
 
 class Mind:
@@ -359,6 +627,12 @@ class Mind:
         self.possible_since: dict[str, float] = {}
         self.listened = -1
         self.took: str | None = None
+        self.wakes = NEVER
+        self.saw_to: dict[int, int] = {}
+        self.caught: set[int] = set()
+        self.since_entry: set[str] = set()  # caught, was_caught, seen_to
+        self.told_ranks: dict[int, float] = {}
+        self.put_into_state = False
 
     def awake(self, sense: str) -> float:
         """How awake it is in its state, times the factors of a sense."""
@@ -442,7 +716,7 @@ class Mind:
         rules = self.rules
         x, y, z = rules.eye(self.i, rules.now[self.i])
         dx, dy = to[0] - x, to[1] - y
-        off = abs(wrapped(math.degrees(math.atan2(dy, dx)) - rules.now[self.i]["facing"])) if dx or dy else 0.0
+        off = abs(wrapped(math.degrees(math.atan2(dy, dx)) - rules.now[self.i]["facing"])) if math.hypot(dx, dy) > CLOSE else 0.0
         return {
             "distance": math.dist((x, y, z), to),
             "off": off,
@@ -473,12 +747,7 @@ class Mind:
         if sense == "zone_sense":
             watched = [z for z in rules.zones if z.name in self.own[sense]["zones"]]
             return "sensed" if any(z.contains(*theirs["at"]) for z in watched) else "inside"
-        tops = [rules.up(who, rules.now[who], 1.0)[2] for who in (i, j)]
-        gap = max(max(mine["at"][2], theirs["at"][2]) - min(tops), 0.0)
-        if (
-            math.hypot(*(a - b for a, b in zip(mine["at"][:2], theirs["at"][:2], strict=True)), gap)
-            > self.own[sense]["radius"] * awake + CLOSE
-        ):
+        if self.away(j) > self.own[sense]["radius"] * awake + CLOSE:
             return "radius"
         between = rules.up(i, mine, 0.5), rules.up(j, theirs, 0.5)
         return "wall" if any(not w.own.get("walkable") and w.first_hit(*between) < 1 for w in rules.walls) else "sensed"
@@ -535,7 +804,7 @@ class Mind:
                 continue
             result, along = "reach", math.radians(air["blows_to"])
             dx, dy = at[0] - place[0], at[1] - place[1]
-            cosine = (dx * math.cos(along) + dy * math.sin(along)) / math.hypot(dx, dy) if dx or dy else 0.0
+            cosine = (dx * math.cos(along) + dy * math.sin(along)) / math.hypot(dx, dy) if math.hypot(dx, dy) > CLOSE else 0.0
             limit, away = (
                 nose["reach"] * awake * strength * math.exp(air["carries"] * wind * cosine),
                 math.dist(place, at),
@@ -603,6 +872,7 @@ class Mind:
         came = [letter for letter in self.mail if letter["k"] == rules.k]
         self.mail = [letter for letter in self.mail if letter["k"] > rules.k]
         self.told = {letter["about"] for letter in came}
+        self.told_ranks = {letter["about"]: letter["rank"] for letter in sorted(came, key=lambda each: each["rank"])}
         for j in self.notices:
             belief, known = self.beliefs.get(j), self.knows_now(j) and rules.now[j]
             if known:
@@ -636,9 +906,9 @@ class Mind:
                 if not self.place or newest["t"] >= self.place["since"]:
                     self.place = {"at": newest["at"], "since": newest["t"]}
             elif self.place and rules.t - self.place["since"] > memory["forget"] + CLOSE:
-                self.place = None
+                self.place, self.meter[None] = None, 0.0
             if self.sees_empty(None, self.place and self.place["at"], rules.tall(self.i, "standing")):
-                self.place = None
+                self.place, self.meter[None] = None, 0.0
 
     def remember(self, j: int, belief: Any, letters: Any) -> Any:
         """What it believes of somebody that it does not sense."""
@@ -723,7 +993,7 @@ class Mind:
                 (self.knows_now(j) and rules.now[j]) or self.heard[j] or j in self.smelt
             )
             again = belief["source"] == "told" and how.get("passes_on") and belief["since"] > since + rules.dt / 2
-            if not own and not again:
+            if (not own and not again) or j in self.saw_to:
                 continue
             self.told_last[j] = rules.k, belief["since"]
             arrives = rules.k + max(round(how.get("delay", 0.0) / rules.dt), 1)
@@ -743,12 +1013,93 @@ class Mind:
                     result = carried.replace("heard", "told")
                 said.append((i, b, j, result, arrives))
                 if result == "told":
-                    mind.mail.append({"k": arrives, "about": j, "at": belief["at"], "since": belief["since"]})
+                    mind.mail.append({"k": arrives, "about": j, "at": belief["at"], "since": belief["since"], "rank": self.rank()})
         return said
+
+    def alarm(self, teams: list[str], j: int | None) -> None:
+        """Let all of these teams know what it believes of somebody."""
+        belief = self.beliefs.get(j) if j is not None else None
+        for b, mind in self.rules.minds.items() if belief and j is not None else ():
+            if b == self.i or self.rules.team[b] not in teams:
+                continue
+            cares = j in mind.notices
+            result = "present" if not self.rules.now[b] else "memory" if "memory" not in mind.own else "told" if cares else "cares"
+            self.rules.said.append((self.i, b, j, "alarm " + result, self.rules.k + 1))
+            if result == "told":
+                mind.mail.append({"k": self.rules.k + 1, "about": j, "at": belief["at"], "since": belief["since"], "rank": self.rank()})
 
     # --- Focus, signals and transitions.
 
-    def decide(self, observed: bool) -> None:
+    def pace(self) -> str:
+        return str(self.ladder["states"][self.state].get("pace", "walking"))
+
+    def rank(self, transition: str | None = None) -> float:
+        """Of its state, or of the one that a transition leads to."""
+        state = self.ladder["transitions"][transition]["to"] if transition else self.state
+        return float(self.ladder["states"][state].get("rank", list(self.ladder["states"]).index(state)))
+
+    def routine(self) -> float:
+        ranks = {float(s.get("rank", n)) for n, s in enumerate(self.ladder["states"].values())}
+        return min(ranks) if len(ranks) > 1 else NEVER
+
+    def enter(self, state: str) -> None:
+        sleep = self.ladder["states"][self.state].get("sleep")
+        self.wakes = self.rules.t + sleep.get("wake_time", 1.0) if sleep and "sleep" not in self.ladder["states"][state] else NEVER
+        self.state, self.since = state, self.rules.t
+        self.true_since, self.possible_since, self.since_entry = {}, {}, set()
+
+    def forget(self, j: int) -> None:
+        """Somebody has come in anew."""
+        for each in (self.looks, self.beliefs, self.told_last, self.first, self.seen_since, self.last_sensed, self.fed, self.saw_to):
+            each.pop(j, None)
+        self.meter[j] = 0.0
+        self.empty[j] = 0
+        self.caught.discard(j)
+        self.mail = [letter for letter in self.mail if letter["about"] != j]
+        self.focus = "nobody" if self.focus == j else self.focus
+
+    def catch(self) -> bool:
+        """Catch whoever is in reach; return whether that ends the run."""
+        rules, i, catch = self.rules, self.i, self.ladder["states"][self.state].get("catch")
+        ends = False
+        for j in self.others:
+            near = rules.now[i] and rules.now[j] and self.away(j) <= catch.get("reach", 0.5) + CLOSE if catch else False
+            if not near:
+                self.caught.discard(j)
+            elif j not in self.caught and self.views(j) and j not in rules.clues:
+                self.caught.add(j)
+                self.since_entry.add("caught")
+                if j in rules.minds:
+                    rules.minds[j].since_entry.add("was_caught")
+                ends |= catch.get("ends", True)
+                rules.bring_about(catch.get("then"), self, j)
+        return ends
+
+    def see_to(self) -> None:
+        j, rules = self.focus, self.rules
+        if j in rules.clues and j not in self.saw_to and rules.now[self.i] and rules.now[j]:
+            above = self.rank() > self.routine()
+            if above and self.knows_now(j) and (self.away(j) <= rules.clues[j].get("reach", 1.5) + CLOSE or self.signals["unreachable"]):
+                self.saw_to[j] = rules.k
+                self.since_entry.add("seen_to")
+
+    def away(self, j: int) -> float:
+        """How far off another body is, as for touch."""
+        rules, i = self.rules, self.i
+        mine, theirs = rules.now[i], rules.now[j]
+        tops = [rules.up(who, rules.now[who], 1.0)[2] for who in (i, j)]
+        gap = max(max(mine["at"][2], theirs["at"][2]) - min(tops), 0.0)
+        return math.hypot(*(a - b for a, b in zip(mine["at"][:2], theirs["at"][:2], strict=True)), gap)
+
+    def ignores(self, j: int) -> bool:
+        """Whether it does not mind somebody: a clue that it saw to, or beyond its territory."""
+        if self.saw_to.get(j, math.inf) < self.rules.k - 1:
+            return True
+        leash = self.rules.cast[self.i].get("leash", {})
+        at = (self.beliefs.get(j) or self.rules.now[j] or {}).get("at")
+        return bool(leash.get("outside") == "ignore" and at and not self.rules.is_in(leash["zone"], at))
+
+    def decide(self) -> None:
         rules, i = self.rules, self.i
         self.attend()
         j = self.focus if isinstance(self.focus, int) else None
@@ -762,43 +1113,55 @@ class Mind:
         is_place = self.focus is None
         belief = (self.place if is_place else self.beliefs.get(j)) if j is not None or is_place else None
         seen = j is not None and self.views(j)
-        exposure = (
-            [look["exposure"] for look in self.looks[j].values() if look["result"] == "in_view"] if seen else [0.0]
-        )
+        looks = [look["exposure"] for look in self.looks[j].values() if look["result"] == "in_view"] if seen else [0.0]
         at = rules.now[i]["at"] if rules.now[i] else (math.nan,) * 3
         bearing = math.nan
         if belief and rules.now[i]:
             dx, dy = belief["at"][0] - at[0], belief["at"][1] - at[1]
-            bearing = abs(wrapped(math.degrees(math.atan2(dy, dx)) - rules.now[i]["facing"])) if dx or dy else 0.0
+            bearing = abs(wrapped(math.degrees(math.atan2(dy, dx)) - rules.now[i]["facing"])) if math.hypot(dx, dy) > CLOSE else 0.0
         by_nobody = self.heard[None] and self.own["hearing"].get("of_nobody", True) and "memory" in self.own
+        minded = [n for n in self.notices if self.saw_to.get(n, math.inf) >= rules.k - 1]
+        home, leash = rules.homes.get(i), rules.cast[i].get("leash", {})
+        fact = rules.facts.get((i, rules.k))
+        self.observers = [a for a, mind in rules.minds.items() if mind.views(i)]
         self.signals = {
             "seen": seen,
             "felt": j in self.felt,
             "smelt": j in self.smelt,
             "told": j in self.told,
             "heard": bool(self.heard[None] if is_place else j is not None and self.heard[j]),
-            "any_seen": any(map(self.views, self.others)),
-            "any_felt": bool(self.felt),
-            "any_smelt": bool(self.smelt),
-            "any_told": bool(self.told),
+            "any_seen": any(map(self.views, minded)),
+            "any_felt": any(n in self.felt for n in minded),
+            "any_smelt": any(n in self.smelt for n in minded),
+            "any_told": any(n in self.told for n in minded),
             "any_heard": bool(by_nobody or any(self.heard[n] for n in self.others)),
             "knows": bool(belief),
-            "observed": observed,
-            "exposure": exposure[0],
+            "observed": any(rules.team[a] != rules.team[i] for a in self.observers),
+            "faces_focus": bearing <= 5 + CLOSE,
+            "inside_territory": not leash or rules.is_in(leash["zone"], at),
+            "target_inside_territory": not leash or bool(belief and rules.is_in(leash["zone"], belief["at"])),
+            **{word: word in self.since_entry for word in ("caught", "was_caught", "seen_to")},
+            "exposure": looks[0],
             "meter": self.meter[j] if j is not None or is_place else 0.0,
             "distance": math.dist(at, belief["at"]) if belief else math.inf,
+            "from_home": math.dist(at[: 3 if rules.floors else 2], home[: 3 if rules.floors else 2]) if home else math.nan,
             "lost_for": rules.t - self.last_sensed.get(j, NEVER) if j is not None else math.inf,
             "seen_for": rules.t - self.seen_since.get(j, rules.t) if j is not None else 0.0,
             "scent_age": self.smelt[j]["age"] if j in self.smelt else math.inf,
             "state_for": rules.t - self.since,
+            "told_rank": self.told_ranks.get(j, -1.0) if j is not None else -1.0,
+            "rank": self.rank(),
             "bearing": bearing,
+            **{word: bool(fact and getattr(fact, word)) for word in FACTS},
             "own_speed": rules.speed[i],
             "own_light": rules.lights[i],
             "target_speed": rules.speed[j] if seen else math.nan,
             "target_light": rules.lights[j] if seen else math.nan,
             "target_height": rules.tall(j, rules.now[j]["posture"]) if seen else math.nan,
+            "own_nerve": rules.attributes[i].get("nerve", math.nan),
+            "target_nerve": rules.attributes[j].get("nerve", math.nan) if j is not None else math.nan,
         }
-        self.in_state, self.took = self.state, None
+        self.in_state, self.took, self.could = self.state, None, []
         state, waits = self.ladder["states"][self.state], self.ladder.get("transitions", {})
         for name, transition in waits.items():
             leads = self.state in transition.get("from", [s for s in self.ladder["states"] if s != transition["to"]])
@@ -807,15 +1170,15 @@ class Mind:
                 self.possible_since.pop(name, None)
                 continue
             held = rules.t - self.true_since.setdefault(name, rules.t)
-            if held < transition.get("for", 0.0) - CLOSE or rules.t - self.since < state.get("least", 0.0) - CLOSE:
+            busy = not state.get("interruptible", True) and not any(self.signals[word] for word in ("done", "failed", "stuck"))
+            busy |= rules.t < self.wakes - CLOSE
+            if busy or held < transition.get("for", 0.0) - CLOSE or rules.t - self.since < state.get("least", 0.0) - CLOSE:
                 self.possible_since.pop(name, None)
                 continue
             waited = rules.t - self.possible_since.setdefault(name, rules.t)
-            if waited >= transition.get("reaction", state.get("reaction", 0.0)) - CLOSE and not self.took:
-                self.took = name
-        if self.took:
-            self.state, self.since = waits[self.took]["to"], rules.t
-            self.true_since, self.possible_since = {}, {}
+            if waited >= transition.get("reaction", state.get("reaction", 0.0)) - CLOSE:
+                self.could.append(name)
+        self.took = self.could[0] if self.could else None
 
     def attend(self) -> None:
         """Choose the focus: a target, None for the place of a noise of nobody, or "nobody"."""
@@ -828,7 +1191,7 @@ class Mind:
                 if j is None
                 else sensed[j] or self.heard[j] or j in self.smelt or j in self.beliefs or self.meter[j] > 0
             )
-            if not known:
+            if not known or (j is not None and self.ignores(j)):
                 self.first.pop(j, None)
                 continue
             self.first.setdefault(j, rules.k)
@@ -864,10 +1227,19 @@ class Mind:
             return not self.holds(when[4:], at, belief, j)
         if when.startswith("target.team"):
             return j is not None and f'"{rules.team[j]}"' in when
-        zoned = re.fullmatch(r'(target_)?in_zone\("(.*)"\)', when)
-        if zoned:
-            where = (belief and belief["at"]) if zoned[1] else at
-            return bool(where) and any(z.name == zoned[2] and z.contains(*where) for z in rules.zones)
+        asked = re.fullmatch(r'(\w+)\("(.*)"\)', when)
+        if asked:
+            word, name = asked.groups()
+            if word in ("in_zone", "target_in_zone"):
+                where = at if word == "in_zone" else belief and belief["at"]
+                return bool(where) and rules.is_in(name, where)
+            if word in ("open", "lit"):
+                return rules.was_on[name]
+            if word == "observed_by":
+                return any(rules.team[a] == name for a in self.observers)
+            if word == "seen":
+                return j is not None and self.looks[j].get(name, {}).get("result") == "in_view"
+            return j is not None and self.contacts.get((j, "zone_sense" if name == "zone" else name)) == "sensed"
         compared = re.fullmatch(r"([a-z_.]+) ([<>]) ([0-9.]+)(s|m|deg)?", when)
         if not compared:
             return bool(self.signals[when])

@@ -51,7 +51,7 @@ class Doors:
         walls: Which walls are doors, by number.
         shuts_at: (variant, wall) when a door shuts by itself, s; infinite for never.
         changed: (variant,) whether a door was opened or shut, so that ways are others.
-        opened_by: (variant, wall) the agent that opened it last, or NOBODY.
+        opened_by: (variant, wall) the character that opened it last, or NOBODY.
         lit: (variant, zone) which zones of `lights` are switched on.
         boxes: (door, 4) least x, y and greatest x, y of each of `walls`, m.
     """
@@ -69,6 +69,8 @@ class Doors:
         self._outlines = {wall: level.outline_of(wall) for wall in self.walls}
         boxes = [self._outlines[wall].bounds for wall in self.walls]
         self.boxes = np.array(boxes, np.float64).reshape(-1, 4)
+        self._soon: dict[tuple[int, int], bool] = {}  # doors that are about to open or shut
+        self._soon_light: dict[tuple[int, int], float] = {}  # zones, and the light in them
         self.lit = np.zeros((len(setups), len(self.zones)), dtype=np.bool_)
         for v, setup in enumerate(setups):
             for name in setup.lights:
@@ -78,26 +80,43 @@ class Doors:
         """What the scenario says of a door."""
         return self.setups[v].doors.get(self.level.wall_names[wall], Door())
 
-    def turn(self, v: int, name: str, to: str, by: int, cause: str, time: float) -> Turn | None:
-        """Change a door or a light; None if it is already in that state."""
+    def turn(
+        self, v: int, name: str, to: str, by: int, who: int, cause: str, time: float
+    ) -> Turn | None:
+        """Change a door or a light at the end of a tick; None if it is already in that state.
+
+        `by` is the agent that does it, and `who` the character, or NOBODY.
+        """
         is_door, is_on = to in ("open", "shut"), to in ("open", "lit")
         if is_door:
             wall = self.level.wall_names.index(name)
-            if bool(self.opened[v, wall]) == is_on:
+            if self.is_open_soon(v, wall) == is_on:
                 return None
-            self.opened[v, wall], self.changed[v] = is_on, True
+            self._soon[v, wall], self.changed[v] = is_on, True
             shuts = self.rules_of(v, wall).shuts
-            self.opened_by[v, wall] = by if is_on else self.opened_by[v, wall]
+            self.opened_by[v, wall] = who if is_on else self.opened_by[v, wall]
             self.shuts_at[v, wall] = time + shuts if is_on and shuts is not None else np.inf
         else:
             zone = self.zones.index(name)
             switch = self.setups[v].lights[name]
             light = float(self.level.zone_light[zone]) if is_on else switch.dark
-            if float(self._zone_light[v, zone]) == light:
+            if self._soon_light.get((v, zone), float(self._zone_light[v, zone])) == light:
                 return None
+            self._soon_light[v, zone] = light
+        return Turn(v, name, is_door, is_on, by, cause)
+
+    def is_open_soon(self, v: int, wall: int) -> bool:
+        """Whether a door is open at the next tick, as far as is known."""
+        return self._soon.get((v, wall), bool(self.opened[v, wall]))
+
+    def settle(self) -> None:
+        """Let all be as it was turned, at the end of a tick."""
+        for (v, wall), is_open in self._soon.items():
+            self.opened[v, wall] = is_open
+        for (v, zone), light in self._soon_light.items():
             self._zone_light[v, zone] = light
             self._mind_light(v, zone)
-        return Turn(v, name, is_door, is_on, by, cause)
+        self._soon, self._soon_light = {}, {}
 
     def is_on(self, v: int, word: str, name: str) -> bool:
         """Whether a door is `open`, or a light `lit`, in one variant."""
@@ -124,7 +143,7 @@ class Doors:
         return point.x, point.y, 0.0
 
     def opener_of(self, v: int, name: str) -> int:
-        """The agent that opened a door last, or NOBODY."""
+        """The character that opened a door last, or NOBODY."""
         return int(self.opened_by[v, self.level.wall_names.index(name)])
 
     def to_shut(self, v: int, time: float, places: Numbers, radii: Numbers) -> list[str]:
@@ -181,7 +200,8 @@ class Doors:
             radius: Of its body, m.
         """
         x, y, z = here.tolist()
-        shut = [each for each in self._near(x, y, reach + radius) if not self.opened[v, each]]
+        near = self._near(x, y, reach + radius)
+        shut = [each for each in near if not self.is_open_soon(v, each)]
         far = float(np.hypot(*(end - here[:2])))
         if far <= 0.0 or not shut:
             return -1

@@ -169,9 +169,13 @@ class Outcomes:
         for name, to in effects.turns.items():
             self.turn(v, name, to, a, cause)
 
-    def turn(self, v: int, name: str, to: str, by: int, cause: str) -> None:
-        """Let a door open or shut, or a light go on or out."""
-        turn = self.doors.turn(v, name, to, by, cause, self._time)
+    def turn(self, v: int, name: str, to: str, by: int, cause: str, *, who: int = NOBODY) -> None:
+        """Let a door open or shut, or a light go on or out.
+
+        `by` is the agent that does it, `who` a character that is no agent, or NOBODY.
+        """
+        who = int(self.characters[by]) if by >= 0 else who
+        turn = self.doors.turn(v, name, to, by, who, cause, self._time)
         if turn is None:
             return
         self.turned.append(turn)
@@ -181,9 +185,8 @@ class Outcomes:
         rules = self.setups[v].doors.get(name)
         if turn.is_door and rules is not None and rules.noise is not None:
             # Who opened a door is who lets it fall shut.
-            maker = self.doors.opener_of(v, name) if cause == BY_ITSELF else by
-            who = int(self.characters[maker]) if maker >= 0 else NOBODY
-            self.door_noises.append((v, name, rules.noise, who))
+            maker = self.doors.opener_of(v, name) if cause == BY_ITSELF else who
+            self.door_noises.append((v, name, rules.noise, maker))
 
     def queue(self, effect: Given) -> None:
         """An effect of a live game on a character, a door or a light, at the next tick."""

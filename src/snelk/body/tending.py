@@ -158,11 +158,12 @@ def _ignore(upkeep: Upkeep, stage: BodyStage, poses: Poses) -> None:
                 upkeep.ignored[v, a, j] = False
                 if not upkeep.ignores[v, a] or zone < 0:
                     continue
-                x, y = stage.attended.x[v, a, j], stage.attended.y[v, a, j]
-                z = stage.attended.z[v, a, j]
-                x = poses.x[p, j] if isnan(x) else x
-                y = poses.y[p, j] if isnan(y) else y
-                z = poses.z[p, j] if isnan(z) else z
+                x, y = stage.beliefs.x[v, a, j], stage.beliefs.y[v, a, j]
+                z = stage.beliefs.z[v, a, j]
+                if isnan(x) or upkeep.is_empty[v, a, j]:
+                    if not poses.present[p, j]:
+                        continue
+                    x, y, z = poses.x[p, j], poses.y[p, j], poses.z[p, j]
                 upkeep.ignored[v, a, j] = not inside(upkeep.outlook.zones, zone, x, y, z)
 
 
@@ -301,6 +302,8 @@ def _is_so(upkeep: Upkeep, poses: Poses, v: int, j: int) -> bool:
     lies = fabs(upkeep.lay[v, j, 0] - x) <= SLACK and fabs(upkeep.lay[v, j, 1] - y) <= SLACK
     lies = lies and fabs(upkeep.lay[v, j, 2] - z) <= SLACK  # of nowhere it is not
     upkeep.lay[v, j, 0], upkeep.lay[v, j, 1], upkeep.lay[v, j, 2] = x, y, z
+    if not there:  # who comes in has not lain there
+        upkeep.lay[v, j, 0] = NAN
     if not there or poses.posture[p, of] != PRONE or not lies:
         return False
     upkeep.put[v, j, 0], upkeep.put[v, j, 1], upkeep.put[v, j, 2] = x, y, z

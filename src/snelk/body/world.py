@@ -421,7 +421,9 @@ class World:
             link = motion.link_within(v, a, reach) if wall < 0 else -1
             if link >= 0:
                 shut = [
-                    each for each in self.level.link_doors[link] if not self.doors.opened[v, each]
+                    each
+                    for each in self.level.link_doors[link]
+                    if not self.doors.is_open_soon(v, each)
                 ]
                 wall = min(shut, default=-1)
             if wall >= 0 and wall in self.doors.may_open(v, self._names_of(v, self.agents[a])):
@@ -441,7 +443,7 @@ class World:
             return
         before = self._poses_of[1 if poses is self._poses_of[0] else 0]
         along = np.stack([poses.x - before.x, poses.y - before.y], axis=2)
-        moves = (along != 0.0).any(axis=2) & poses.present & before.present
+        moves = (np.hypot(*along.T).T > SLACK) & poses.present & before.present
         agents = {j: a for a, j in enumerate(self.characters.tolist())}
         for p, j in where(moves):  # who comes in comes from nowhere
             for v in [p] if len(along) > 1 else range(len(self.setups)):
@@ -458,7 +460,7 @@ class World:
         wall = self.doors.ahead(v, here, end, reach, radius)
         if wall >= 0 and wall in self.doors.may_open(v, self._names_of(v, name)):
             cause = f"{name} comes through" if a < 0 else ON_ITS_WAY
-            self.outcomes.turn(v, self.level.wall_names[wall], "open", a, cause)
+            self.outcomes.turn(v, self.level.wall_names[wall], "open", a, cause, who=j)
 
     def mind_turns(self) -> None:
         """Update which doors are open and lights lit, for the next tick's conditions."""
@@ -540,9 +542,9 @@ class World:
             else:
                 motion.x[v, a], motion.y[v, a], motion.z[v, a] = *at, z
                 motion.heading[v, a] = motion.home_heading[v, a] = heading
-                if member.home is None:
-                    home_z = up if self.level.data.floors else np.nan
-                    motion.home_x[v, a], motion.home_y[v, a], motion.home_z[v, a] = *at, home_z
+            if a != NOBODY and member.home is None:
+                home_z = z if self.level.data.floors else np.nan
+                motion.home_x[v, a], motion.home_y[v, a], motion.home_z[v, a] = *at, home_z
         if a == NOBODY:
             return
         self.ladders.out[v, a] = False
@@ -565,7 +567,8 @@ class World:
     def put(self, put: Put) -> None:
         """Somebody is put into a state, as if it had entered it by itself."""
         v, a = put.variant, self.agent_of(put.who)
-        step = self.ladders.put(v, a, put.state)
+        focus = int(self.attention.focus[v, a])
+        step = self.ladders.put(v, a, put.state)._replace(focus=focus)
         self._enter(v, a)
         self.thinking.leave(step)
         self._begin(v, a, step.before)

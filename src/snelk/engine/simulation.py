@@ -682,6 +682,7 @@ class Simulation:
             place, who = world.doors.place_of(name), self.names[by] if by >= 0 else None
             self.maker.give(kind, place, reach, who, variant=v, source=BY_KIND)
         if world.outcomes.turned:
+            world.doors.settle()
             world.mind_turns()
         if world.doors.changed.any():
             self.listening.mind_doors()

@@ -42,8 +42,8 @@ over; whether loops stop after a tick at which anything was told; how many are l
 
 (
     BEGINS, SMELLS, WALKS, MAKES, HEARS, TAKES_IN, ARRIVES, MINDS, ATTENDS, COMES_TO, THINKS_ON,
-    THINKS, ACTS, FINDS_WAYS, TELLS_NEWS, RESTS, MOVES, MOVES_ON, IS_STUCK, ENDS, TELLS, SAYS,
-    PASSES_ON, IS_DONE,
+    THINKS, ACTS, FINDS_WAYS, TELLS_NEWS, RESTS, MOVES, MOVES_ON, IS_STUCK, TELLS, SAYS,
+    PASSES_ON, ENDS, IS_DONE,
 ) = range(24)  # fmt: skip
 """What a tick does, in this order, by index: the phase that it is in."""
 

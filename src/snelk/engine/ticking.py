@@ -378,7 +378,7 @@ def _move_all(stage: TickStage, phase: int, poses: Poses) -> int:
     elif phase == IS_STUCK:
         if at[COUNT] != 0:
             return TELL_STUCK if at[COUNT] > 0 else BAD
-    elif phase == ENDS:
+    elif phase == ENDS and at[ACTIVE] != 0:
         crowded = stage.upkeep.keeps_apart and _is_crowded(stage.upkeep, stage.moving)
         if at[FINISHES] or crowded:
             return FINISH
@@ -388,7 +388,7 @@ def _move_all(stage: TickStage, phase: int, poses: Poses) -> int:
                 return TELL_CLUES
     elif phase == TELLS:
         if not stage.any_tells or _who_tells(stage.tells, poses, at[TICK]) == 0:
-            at[PHASE] = IS_DONE
+            at[PHASE] = ENDS
     elif phase == SAYS:
         count = stage.going_count[0]
         if is_cramped(stage.tells, stage.voices, stage.voiced, stage.going, count):

@@ -181,8 +181,9 @@ class Sharing:
         self.voiced.make_room((tellers + 1) * self._pairs[0])
         self.going.make_room(self.going.count + int(self._said[MOST_MESSAGES]))
         whole = plain(self.stage)
-        if whole.keeps and tellers > len(whole.failed):
-            self.stage = laid_out(TellStageColumns, whole._replace(**self._room_for(2 * tellers)))
+        if whole.keeps and tellers >= len(whole.failed):  # the last row is for alarms
+            room = self._room_for(2 * tellers + 1)
+            self.stage = laid_out(TellStageColumns, whole._replace(**room))
 
     def judge(self, poses: Poses, background: Numbers) -> None:
         """Judge this tick's voices at ears, if loops do not know the paths between corners."""
@@ -222,12 +223,12 @@ class Sharing:
         targets = np.zeros(len(cast), dtype=np.bool_)
         targets[alarm.target] = True
         listeners, going = np.array(team, np.bool_), self.going
-        before = going.count
+        before, row = going.count, len(plain(self.stage).failed) - 1
         going.make_room(before + int(listeners.sum()))
         going.held[0] = pass_on(
-            self.stage, poses, 0, v, a, listeners, targets, self.voiced.laid, -1, 1, tick, rank,
+            self.stage, poses, row, v, a, listeners, targets, self.voiced.laid, -1, 1, tick, rank,
             alarm.x, alarm.y, alarm.z, going.laid, before,
         )  # fmt: skip
         if plain(self.stage).keeps:
-            self.alarmed.append(self._saying(0, v, a, ALARM, tick + 1, listeners, targets))
+            self.alarmed.append(self._saying(row, v, a, ALARM, tick + 1, listeners, targets))
         return going.count - before

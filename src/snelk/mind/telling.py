@@ -262,7 +262,7 @@ def is_cramped(
 ) -> bool:
     """Whether there is too little room for what those who tell now come to."""
     tellers, agents = stage.said[TELLERS], stage.tells.shape[1]
-    cramped: bool = stage.keeps and tellers > stage.failed.shape[0]
+    cramped: bool = stage.keeps and tellers >= stage.failed.shape[0]
     cramped = cramped or tellers > voices.t.shape[0] or (tellers + 1) * agents > heard.row.shape[0]
     return cramped or held + stage.said[MOST_MESSAGES] > messages.x.shape[0]
 

@@ -224,8 +224,7 @@ class Movers:
         self._walls, self._tends = np.array(may_open, dtype=np.intp), tends
         self._mine = np.zeros((room, len(self._walls)), dtype=np.bool_)
         self._shuts, self._creaks = np.full(self._mine.shape, np.nan), np.full(room, NONE)
-        self._speaks = job.target in setup.agents  # else its doors make nobody's noises
-        self._heard = (steps is not None or (tends and self._speaks)) and bool(ears)
+        self._heard = (steps is not None or tends) and bool(ears)
         self._stand_ins = stand_ins = StandIns(
             job, np.zeros((room, 3)), heard=self._heard, together=1 if tends else TOGETHER,
             doors_apart=tends,
@@ -384,7 +383,7 @@ class Movers:
         for v in np.flatnonzero(self._creaks != NONE).tolist():
             wall = int(self._walls[self._creaks[v]])
             kind = self._doors.rules_of(v, wall).noise
-            if kind is None or not self._speaks:
+            if kind is None:
                 continue
             one = Noises.blank(1)
             one.variant[0], one.by[0], one.t[0] = v, 0, self._times[tick]
@@ -399,7 +398,7 @@ class Movers:
         doors, there = self._doors, now.present
         here = np.stack([now.x, now.y, now.z], axis=2)
         along = here[:, 0, :2] - np.stack([before.x[:, 0], before.y[:, 0]], axis=1)
-        moves = there[:, 0] & before.present[:, 0] & (along != 0.0).any(axis=1)
+        moves = there[:, 0] & before.present[:, 0] & (np.hypot(*along.T) > SLACK)
         for v in np.flatnonzero(moves).tolist():
             radius, far = float(self._radii[0]), float(np.hypot(*along[v]))
             reach = far + DOORSTEP
