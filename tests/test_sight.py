@@ -118,6 +118,23 @@ def test_absent_before_and_after_the_track(tmp_path: Path) -> None:
     assert run.sight[run.sight.result == "present"].distance.isna().all()
 
 
+def test_who_vanishes_between_two_looks_is_lost_then(tmp_path: Path) -> None:
+    rows = [(0, 1), (2, 0), (4, 1), (6, 1)]
+    track = "t,id,x,y,heading,present\n" + "".join(f"{t},guest,5,0,0,{p}\n" for t, p in rows)
+    path = samples.write_sample(tmp_path, track=track)
+    run = snelk.run(path, overrides={"profiles.watcher.look_every": 3.0})
+    seen = [(e.t, e.kind, e.gate) for e in run.events.itertuples() if e.kind in ("saw", "lost")]
+    assert seen == [(0.0, "saw", ""), (2.0, "lost", "present"), (6.0, "saw", "")]
+    spans = [(span.start, span.end, span.reason) for span in run.spans("guard", "guest")]
+    assert spans == [(0.0, 2.0, "in_view"), (2.0, 6.0, "present"), (6.0, 6.0, "in_view")]
+    for t, when in ((1.5, 0.0), (2.0, 2.0), (2.5, 2.0), (3.5, 3.0), (5.5, 3.0), (6.0, 6.0)):
+        answer = run.why("guard", "guest", at=t)
+        assert (answer.t, answer.in_view) == (when, when in (0.0, 6.0))
+        assert {cone.held for cone in answer.cones} == {when in (2.0, 3.0)}
+    gone = run.why("guard", "guest", at=2.5).headline
+    assert gone == "guard does not see guest at 2.00 s: guest is not there"
+
+
 def test_who_vanishes_and_returns_is_lost_and_gained_anew(tmp_path: Path) -> None:
     rows = [(0, 9, 1), (2, 9, 0), (4, 11, 1), (5, 9.5, 1), (6, 9.5, 1)]
     track = "t,id,x,y,heading,present\n" + "".join(f"{t},guest,{x},0,0,{p}\n" for t, x, p in rows)

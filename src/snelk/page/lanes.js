@@ -300,9 +300,16 @@ class LanesView {
     const looks = run.column(`${a}.look`), { start: from, end: to } = this;
     const timeOf = (look) => (look < looks.length ? run.start + looks[look] * run.look_dt : run.end);
     const begin = Math.max(run.lookAt(a, from), 0), count = run.lookAt(a, to) + 1 - begin;
-    stretches(count, (n) => run.reasonAt(a, c, begin + n), (first, last, gate) => {
+    const found = [];
+    for (let n = begin; n < begin + count; n++) {
+      found.push([timeOf(n), run.reasonAt(a, c, n)]);
+      const gone = run.goneAt(a, c, n);
+      if (gone >= 0) found.push([run.timeOf(gone), run.words.gates.indexOf("present")]);
+    }
+    found.push([timeOf(begin + count), null]);
+    stretches(found.length - 1, (n) => found[n][1], (first, last, gate) => {
       const style = this.page.styles[run.reasonName(gate)];
-      push(data, { left: Math.max(timeOf(begin + first), from), right: Math.min(timeOf(begin + last), to), bottom: low, top: middle,
+      push(data, { left: Math.max(found[first][0], from), right: Math.min(found[last][0], to), bottom: low, top: middle,
         fill_color: style.band, hatch_pattern: style.hatch, hatch_color: style.hatchColour });
     });
   }
@@ -315,7 +322,7 @@ class LanesView {
       if (a < 0 || c < 0) return null;
       const look = run.lookAt(a, t), meter = run.pair("meters", a, c), tick = run.tickAt(t);
       const stay = run.stay(agent, t);
-      return { state: stay && stay.name, seen: look >= 0 && c !== run.agents[a] && run.reasonAt(a, c, look) === -1,
+      return { state: stay && stay.name, seen: look >= 0 && c !== run.agents[a] && run.reasonAt(a, c, look) === -1 && run.goneAt(a, c, look, tick) < 0,
         meter: meter === undefined ? 0 : run.at("meter.value", meter, tick) };
     };
     const end = Math.min(one.end, other.end), dt = Math.max(one.dt, other.dt, (end - one.start) / 3000);

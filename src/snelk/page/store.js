@@ -103,6 +103,16 @@ class Run {
     return Math.max(countUpTo(looks, (t - this.start) / this.look_dt + 1e-6) - 1, 0);
   }
 
+  // The last tick, up to one, at which either became absent after a look and before the next; -1 for
+  // none. What the look found holds until then.
+  goneAt(a, c, look, until = Infinity) {
+    const looks = this.column(`${a}.look`), tickOf = (n) => this.tickAt(this.start + looks[n] * this.look_dt);
+    const there = (tick) => this.present(this.agents[a], tick) && this.present(c, tick);
+    const next = look + 1 < looks.length ? tickOf(look + 1) : this.ticks, first = tickOf(look) + 1;
+    for (let tick = Math.min(next - 1, until); tick >= first; tick--) if (there(tick - 1) && !there(tick)) return tick;
+    return -1;
+  }
+
   profile(a) { return this.profiles[this.agentNames[a]]; }
 
   // The limits of an agent's cones at a tick: its alert state may have limits of its own.

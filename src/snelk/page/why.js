@@ -8,9 +8,9 @@ const percent = (share) => `${Math.round(share * 100)}%`;
 function whyAt(run, a, c, t) {
   const agent = run.agentNames[a], target = run.names[c];
   const look = run.lookAt(a, t);
-  const kept = run.slot(a, c, look) >= 0;
-  const lookTime = look < 0 ? run.timeOf(run.tickAt(t)) : run.start + run.at(`${a}.look`, look) * run.look_dt;
-  const cones = look < 0 || !kept ? [] : run.conesAt(a, run.tickAt(lookTime)).map((cone, k) => coneAt(run, a, c, k, cone, look));
+  const kept = run.slot(a, c, look) >= 0, gone = kept && look >= 0 ? run.goneAt(a, c, look, run.tickAt(t)) : -1;
+  const lookTime = gone >= 0 ? run.timeOf(gone) : look < 0 ? run.timeOf(run.tickAt(t)) : run.start + run.at(`${a}.look`, look) * run.look_dt;
+  const cones = look < 0 || !kept ? [] : run.conesAt(a, run.tickAt(lookTime)).map((cone, k) => coneAt(run, a, c, k, cone, look, gone));
   const seen = cones.filter((cone) => cone.result === "in_view").map((cone) => cone.name);
   return {
     agent, target, inView: seen.length > 0, cones,
@@ -32,11 +32,11 @@ function margin(value, unit) {
 }
 
 // All gates of one cone: name, whether passed, value, limit, margin.
-function coneAt(run, a, c, k, cone, look) {
-  const slot = run.slot(a, c), get = (name) => run.at(`${a}.${name}`, slot, look);
-  const gate = run.at(`${a}.result`, slot, k, look);
-  const held = run.at(`${a}.held`, slot, k, look) === 1;
-  const tick = run.tickAt(run.start + run.at(`${a}.look`, look) * run.look_dt);
+function coneAt(run, a, c, k, cone, look, gone) {
+  const slot = run.slot(a, c), get = (name) => run.at(`${a}.${name}`, slot, look), looked = run.at(`${a}.result`, slot, k, look);
+  const gate = gone >= 0 ? run.words.gates.indexOf("present") : looked; // of a tick after that look
+  const held = gone >= 0 ? looked === -1 : run.at(`${a}.held`, slot, k, look) === 1;
+  const tick = gone >= 0 ? gone : run.tickAt(run.start + run.at(`${a}.look`, look) * run.look_dt);
   const self = run.agents[a];
   const there = run.present(self, tick), both = there && run.present(c, tick);
   const awake = run.at(`${a}.awake`, look);

@@ -74,6 +74,25 @@ def looks_at(run: Record, agent: str, target: str) -> Looks:
     return Looks(ticks, failed, distance, walls)
 
 
+def looks_while_there(run: Record, agent: str, target: str) -> Looks:
+    """Every look at a target, and each tick between two looks at which either becomes absent.
+
+    What a look finds holds until the next, or until then.
+    """
+    looks, there = looks_at(run, agent, target), both_there(run, agent, target)
+    goes = np.append(False, there[:-1] & ~there[1:])
+    goes[looks.ticks] = False
+    gone = np.flatnonzero(goes)
+    order = np.argsort(np.append(looks.ticks, gone))
+    absent = np.full((len(gone), looks.failed.shape[1]), GATES.index("present"), dtype=np.int8)
+    return Looks(
+        np.append(looks.ticks, gone)[order],
+        np.concatenate([looks.failed, absent])[order],
+        np.append(looks.distance, np.full(len(gone), np.nan))[order],
+        np.append(looks.walls, np.full(len(gone), "", dtype=object))[order],
+    )
+
+
 def in_view(looks: Looks) -> NDArray[np.bool_]:
     """(looks,) whether any cone had the target in view."""
     found: NDArray[np.bool_] = (looks.failed == IN_VIEW).any(axis=1)

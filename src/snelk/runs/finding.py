@@ -30,7 +30,7 @@ from snelk.senses.bodies import Poses, blocker_codes, blockers_of
 from snelk.senses.contact import NO_ZONE, SENSED, Contacts
 from snelk.senses.gates import CONTACTS
 from snelk.senses.hearing import HEARD, NOBODY, Heard, Noises
-from snelk.senses.sight import GATES, IN_VIEW, Sight
+from snelk.senses.sight import GATES, GONE, IN_VIEW, Sight
 
 QUIET = 2.0
 """Footsteps heard after less quiet than this, s, are no event of their own."""
@@ -44,14 +44,18 @@ class EventFinder:
     def __init__(self, simulation: Simulation) -> None:
         self.simulation = simulation
         self._present: NDArray[np.bool_] | None = None  # (variant or 1, character)
+        self._seen = simulation.sight.failed == IN_VIEW  # (variant, agent, target, cone)
         self._value: Numbers = simulation.meters.value.copy()  # (variant, agent, target)
         self._source = simulation.beliefs.source.copy()
         self._contacts = Contacts._make(values.copy() for values in simulation.contacts)
         self._thresholds = [_thresholds_of(setup) for setup in simulation.setups]
 
-    def remember(self, poses: Poses, meters: Meters, contacts: Contacts, beliefs: Beliefs) -> None:
+    def remember(
+        self, sight: Sight, poses: Poses, meters: Meters, contacts: Contacts, beliefs: Beliefs
+    ) -> None:
         """Keep the last tick of a block, to compare the next block with."""
         if len(poses.present):
+            self._seen = sight.failed[-1] == IN_VIEW
             self._present = poses.present[-1].copy()
             self._source = beliefs.source[-1].copy()
             self._value = meters.value[-1].copy()
@@ -86,27 +90,27 @@ class EventFinder:
     def _sightings(self, v: int, times: Numbers, sight: Sight, poses: Poses) -> Iterator[Event]:
         p = v if poses.present.shape[1] > 1 else 0
         simulation = self.simulation
-        now = sight.failed[:, v] == IN_VIEW
-        changed = now.any(axis=-1) != sight.held[:, v].any(axis=-1)
-        changed &= sight.looked[:, v, :, None]
+        seen = np.concatenate([self._seen[None, v], sight.failed[:, v] == IN_VIEW])
+        changed = seen[1:].any(axis=-1) != seen[:-1].any(axis=-1)
         for n, a, j in np.argwhere(changed):
             agent, target = simulation.agents[a], simulation.names[j]
             cones = list(simulation.setups[v].profile_of(agent).cones)
-            saw = bool(now[n, a, j].any())
-            k = int(np.argmax(now[n, a, j] if saw else sight.held[n, v, a, j]))
+            saw = bool(seen[n + 1, a, j].any())
+            k = int(np.argmax(seen[n + saw, a, j]))
             gate = int(sight.failed[n, v, a, j, k])
-            walls = simulation.level.wall_names
+            walls, gone = simulation.level.wall_names, gate == GONE  # no look told of that
             wall = int(blocker_codes(sight.wall[n, v, a, j], len(walls)))
+            behind = not saw and not gone and wall != NO_WALL
             event = Event(
                 float(times[n]),
                 "saw" if saw else "lost",
                 agent,
                 target,
                 cones[k],
-                float(sight.distance[n, v, a, j]),
-                float(np.degrees(sight.off[n, v, a, j])),
-                "" if saw else GATES[gate],
-                blockers_of(walls, simulation.names)[wall] if not saw and wall != NO_WALL else "",
+                float("nan") if gone else float(sight.distance[n, v, a, j]),
+                float("nan") if gone else float(np.degrees(sight.off[n, v, a, j])),
+                "" if saw else "present" if gone else GATES[gate],
+                blockers_of(walls, simulation.names)[wall] if behind else "",
             )
             there = poses.present[n, p, simulation.numbers.characters[a]]
             absent = target if there else agent

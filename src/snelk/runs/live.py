@@ -544,7 +544,7 @@ class Live:
             if each.kind == "disproved"
         }
         events += self._finder.find_beliefs(0, times, beliefs, told, gone)
-        self._finder.remember(poses, meters, contacts, beliefs)
+        self._finder.remember(sight, poses, meters, contacts, beliefs)
         events += self._hearing()
         happened = [(self.t, each) for each in simulation.world.outcomes.happenings]
         events = without_former(events, happened, self.names)

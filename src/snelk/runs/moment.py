@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from snelk.config.words import POSTURES
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
-from snelk.runs.dense import looks_at
+from snelk.runs.dense import looks_at, looks_while_there
 from snelk.runs.standing import awake_at, cones_at
 from snelk.runs.turning import level_at
 from snelk.senses.bodies import Bodies, Poses, bodies_of
@@ -133,17 +133,21 @@ def every_look(run: Record, agent: str, ticks: NDArray[np.intp]) -> Sight:
 
 
 def moment_of(run: Record, agent: str, target: str, at: float) -> Moment:
-    """The agent's last look at or before a time, and what was in view at the look before."""
+    """The agent's last look at or before a time, and what was in view at the look before.
+
+    If either has become absent since, it is the tick at which that was.
+    """
     tick = run.tick_at(at)
     numbers, limits = sight_numbers([run.setup]), sight_limits([run.setup])
     cones = int(numbers.cones[0, run.agents.index(agent)])
     held = np.zeros(numbers.cares.shape[3], dtype=np.bool_)
     if cones:
+        ticks = looks_while_there(run, agent, target).ticks
+        tick = int(ticks[max(int(np.searchsorted(ticks, tick, side="right")) - 1, 0)])
         looks = looks_at(run, agent, target)
-        look = max(int(np.searchsorted(looks.ticks, tick, side="right")) - 1, 0)
-        tick = int(looks.ticks[look])
-        if look > 0:
-            held[:cones] = looks.failed[look - 1] == IN_VIEW
+        before = int(np.searchsorted(looks.ticks, tick)) - 1
+        if before >= 0:
+            held[:cones] = looks.failed[before] == IN_VIEW
     a, j = run.agents.index(agent), run.names.index(target)
     limits.awake[0, a] = awake_at(run, agent, "sight", tick)
     for k, cone in enumerate(cones_at(run, agent, tick).values()):

@@ -132,7 +132,7 @@ class Recorder:
         self._last_heard: list[dict[tuple[int, int], float]] = [{} for _ in simulation.setups]
         self._finder = EventFinder(simulation)
         if first is not None:  # nothing is new at it
-            before: Any = (first.poses, first.meters, first.contacts, first.beliefs)
+            before: Any = (first.sight, first.poses, first.meters, first.contacts, first.beliefs)
             one = (each._make(values[None] for values in each) for each in before)
             self._finder.remember(*one)
         self._light = np.zeros((self._size, *simulation.light.shape))
@@ -304,7 +304,7 @@ class Recorder:
         for gathered in (self._told, self._taken, self._snapshots):
             gathered.clear()
         whole = [_ticks(block, self._filled) for block in every]
-        self._finder.remember(*whole[1:])
+        self._finder.remember(*whole)
         if self._filled:
             self._before.remember(whole[0], *whole[2:])
         self._flushed += self._filled

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from snelk.errors import InputError
-from snelk.runs.dense import looks_at
+from snelk.runs.dense import looks_while_there
 from snelk.runs.events import describe_noise
 from snelk.senses.gates import CONTACTS, SIGHT, ZONE, Sense
 from snelk.senses.sight import GATES, IN_VIEW, LINE_OF_SIGHT
@@ -116,7 +116,7 @@ def spans_of(
     cones = tuple(run.setup.profile_of(agent).cones)
     if not cones:
         return [Span(begin, finish, "blind")]
-    every = looks_at(run, agent, target)
+    every = looks_while_there(run, agent, target)
     looks = run.times[every.ticks]
     first = max(int(np.searchsorted(looks, begin + 1e-9, side="right")) - 1, 0)
     last = max(int(np.searchsorted(looks, run.times[last_tick] + 1e-9, side="right")) - 1, first)

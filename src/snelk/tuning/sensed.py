@@ -14,7 +14,7 @@ from snelk.config.recordings import read_sensed
 from snelk.config.scenario import Scenario
 from snelk.engine.simulation import Simulation
 from snelk.errors import InputError, Problem, nearest
-from snelk.runs.dense import contacts_of, looks_at
+from snelk.runs.dense import contacts_of, looks_while_there
 from snelk.runs.dense import in_view as seen_at
 from snelk.runs.run import Run
 from snelk.senses.contact import SENSED
@@ -180,7 +180,7 @@ def sensed_in(run: Run, log: Log) -> Sensed:
 def sensed_by(run: Run, agent: str, target: str, sense: str) -> Truths:
     """(ticks,) whether an agent had a target in view, or felt it, in a run."""
     if sense == "sight":
-        looks = looks_at(run, agent, target)
+        looks = looks_while_there(run, agent, target)
         at = np.searchsorted(looks.ticks, np.arange(len(run.times)), side="right") - 1
         found: Truths = seen_at(looks)[np.maximum(at, 0)] & (at >= 0)
         return found
