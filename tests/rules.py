@@ -936,6 +936,14 @@ class Mind:
             self.lead(belief, max(min(rules.t - since, end) - low, 0.0))
         return belief
 
+    def spread_of(self, belief: Any) -> float:
+        """The radius within which it believes somebody to be."""
+        memory, source = self.own["memory"], belief["source"]
+        if source in ("sensed", "grace"):
+            return 0.0
+        age = self.rules.t - belief["since"] - (memory["grace"] if source in ("lead", "last_known") else 0.0)
+        return float(memory.get("spread", 1.0) * max(age, 0.0))
+
     def lead(self, belief: Any, seconds: float) -> None:
         """Move a belief on, up to 2 cm before a wall."""
         rules = self.rules

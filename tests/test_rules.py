@@ -195,6 +195,8 @@ class Maker:
             if "profile" in member:
                 member |= self.maybe(0.3, leash={"zone": zone, "outside": self.one("watch", "ignore")}, home=self.place())
         for profile in profiles.values():
+            if "memory" in profile:
+                profile["memory"] |= self.maybe(0.7, spread=(0.0, 2.0))
             ladder = profile["ladder"]
             for transition in ladder["transitions"].values():
                 if self.chance.random() < 0.5:
@@ -440,7 +442,11 @@ def test_what_is_sensed_believed_told_and_done_is_what_the_rules_say(
                     belief["source"] == r.source
                     and same(rules.time(k) - belief["since"], r.age)
                     and math.dist(belief["at"], (r.x, r.y, r.z)) < 1e-5
+                    and same(minds[index[r.agent]].spread_of(belief), r.uncertainty)
                 )
+                there = rules.now[index[r.target]]
+                error = math.dist(belief["at"], there["at"]) if there else math.nan
+                check(same(error, r.error, 1e-5), "error", k, r, error)
             check(good, "belief", k, r, belief)
         said = {
             (rules.names[a], rules.names[b], rules.names[j], "alarm" in result): (result, arrives)
