@@ -139,12 +139,12 @@ class Rules:
         """Take from a run where those went that move by themselves, and how far what they do is."""
         self.movers = {i for i in self.agents if "at" in self.cast[i] and "movement" in self.profile[i]}
 
-        def by_tick(table: Any, key: str, whom: Any) -> dict[tuple[int, int], Any]:
-            rows = table[table[key].isin([self.names[i] for i in whom])].itertuples()
-            return {(self.names.index(getattr(row, key)), round((row.t - self.start) / self.dt)): row for row in rows}
+        def of(table: Any, key: str, whom: Any) -> dict[tuple[int, int], Any]:
+            rows = ((self.names.index(name), k, row) for k, rows in table.items() for row in rows if (name := getattr(row, key)))
+            return {(i, k): row for i, k, row in rows if i in whom}
 
-        self.went, self.facts = by_tick(poses, "id", self.movers), by_tick(signals, "agent", self.agents)
-        self.walked_into = by_tick(turns[turns.cause == "on its way"], "by", self.movers)
+        self.went, self.facts = of(poses, "id", self.movers), of(signals, "agent", self.agents)
+        self.walked_into = {who: row for who, row in of(turns, "by", self.movers).items() if row.cause == "on its way"}
 
     def first_attributes(self, i: int) -> dict[str, float]:
         return {**self.body[i].get("attributes", {}), **self.cast[i].get("attributes", {})}
@@ -274,10 +274,16 @@ class Rules:
                 continue
             (x, y, low), radius = self.now[c]["at"], self.body[c].get("radius", 0.2)
             high = low + self.tall(c, self.now[c]["posture"])
-            column = LineString([a[:2], b[:2]]).intersection(Point(x, y).buffer(radius, quad_segs=2000))
-            if column.length == 0 or (math.dist(a[:2], (x, y)) < radius and low <= a[2] <= high):
+            # The share of the way at which it enters and leaves the cylinder, in plan.
+            dx, dy, away_x, away_y = b[0] - a[0], b[1] - a[1], a[0] - x, a[1] - y
+            far, along = dx * dx + dy * dy, dx * away_x + dy * away_y
+            inside = along * along - far * (away_x**2 + away_y**2 - radius**2)
+            if inside <= 0 or (math.hypot(away_x, away_y) < radius and low <= a[2] <= high):
                 continue
-            heights = [a[2] + (b[2] - a[2]) * math.dist(a[:2], p) / math.dist(a[:2], b[:2]) for p in column.coords]
+            first, last = (min(max((-along + sign * math.sqrt(inside)) / far, 0.0), 1.0) for sign in (-1, 1))
+            if last <= first:
+                continue
+            heights = [a[2] + (b[2] - a[2]) * share for share in (first, last)]
             if max(heights) >= low and min(heights) <= high:
                 return True
         return False
