@@ -443,6 +443,7 @@ class Rules:
                 mind.believe()
             self.changed: list[Any] = []  # (who, attribute, before, value, by)
             self.came_in: list[int] = []
+            self.noted: list[Any] = []  # (caught or seen_to, agent, target)
             self.turned: list[Any] = []  # (door or light, whether it is on, by)
             self.open_and_shut()
             self.said: list[Any] = []
@@ -1082,6 +1083,7 @@ class Mind:
                 self.caught.discard(j)
             elif j not in self.caught and self.views(j) and j not in rules.clues:
                 self.caught.add(j)
+                rules.noted.append(("caught", i, j))
                 self.since_entry.add("caught")
                 if j in rules.minds:
                     rules.minds[j].since_entry.add("was_caught")
@@ -1095,6 +1097,7 @@ class Mind:
             above = self.rank() > self.routine()
             if above and self.knows_now(j) and (self.away(j) <= rules.clues[j].get("reach", 1.5) + CLOSE or self.signals["unreachable"]):
                 self.saw_to[j] = rules.k
+                rules.noted.append(("seen_to", self.i, j))
                 self.since_entry.add("seen_to")
 
     def away(self, j: int) -> float:

@@ -314,7 +314,7 @@ class Maker:
         return Rules(scenario, features, rows)
 
 
-TABLES = ("poses", "sight", "contacts", "hearing", "meters", "beliefs", "voices", "signals", "states", "noises", "turns")
+TABLES = ("poses", "sight", "contacts", "hearing", "meters", "beliefs", "voices", "signals", "states", "noises", "turns", "effects", "events")
 LOOKED = {"distance": "distance", "distance_limit": "limit", "off_deg": "off", "off_limit_deg": "half", "elevation_deg": "elevation", "light": "light"}
 SCENT = {"strength": "strength", "age": "age", "distance": "distance", "distance_limit": "limit"}
 
@@ -407,6 +407,14 @@ def test_what_is_sensed_believed_told_and_done_is_what_the_rules_say(seed: int, 
             check(good and result.removeprefix("alarm ") == told[who].result, "voice", k, who, told[who], said[who])
         changes = {r.agent: r.transition for r in rows("states", k) if r.transition}
         check(changes == {rules.names[i]: mind.took for i, mind in minds.items() if mind.took}, "changes", k, changes)
+        names = [*rules.names, None]  # the last is the scenario
+        changed = [(names[who], name, before, now, names[-1 if by is None else by]) for who, name, before, now, by in rules.changed]
+        told_of = [(r.who, r.attribute, r.before, r.value, r.by) for r in tables["effects"].get(k, ())]
+        check(sorted(told_of, key=repr) == sorted(changed, key=repr), "effects", k, told_of, changed)
+        turned = [(of, to, None if by not in minds else names[by]) for of, to, by in rules.turned]
+        check([(r.of, r.to, r.by) for r in rows("turns", k) if r.cause != "at first"] == turned, "turns", k, turned)
+        noted = [(r.kind, r.agent, r.target) for r in tables["events"].get(k, ()) if r.kind in ("caught", "seen_to")]
+        check(sorted(noted) == sorted((kind, names[i], names[j]) for kind, i, j in rules.noted), "noted", k, noted, rules.noted)
         for r in rows("signals", k):
             mind, there = minds[index[r.agent]], rules.now[index[r.agent]]
             focus = index[r.focus] if r.focus else None if r.place else "nobody"
