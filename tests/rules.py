@@ -1171,6 +1171,8 @@ class Mind:
             "bearing": bearing,
             **{word: bool(fact and getattr(fact, word)) for word in FACTS},
             "own_speed": rules.speed[i],
+            "own_height": rules.tall(i, rules.now[i]["posture"]) if rules.now[i] else math.nan,
+            **{f"target_{axis}": belief["at"][n] if belief else math.nan for n, axis in enumerate("xyz")},
             "own_light": rules.lights[i],
             "target_speed": rules.speed[j] if seen else math.nan,
             "target_light": rules.lights[j] if seen else math.nan,

@@ -7,15 +7,10 @@ from typing import Any
 import numpy as np
 import pytest
 
-from snelk.body.asking import ask
-from snelk.body.paces import Moving
-from snelk.body.standing import Standing
-from snelk.level.zones import Zones
 from snelk.mind.attending import attend
-from snelk.mind.drawn import Drawn
 from snelk.mind.memory import SOURCES, Beliefs
-from snelk.mind.signals import FARTHEST, NOBODY, PLACE, RULES, Attended, FocusNumbers, Signals
-from snelk.senses.bodies import Bodies, Poses
+from snelk.mind.signals import FARTHEST, NOBODY, PLACE, RULES, Attended, FocusNumbers
+from snelk.senses.bodies import Poses
 from snelk.senses.contact import SENSED, Contacts
 
 V, A, J, TICKS, DT = 2, 5, 6, 12, 0.1
@@ -202,120 +197,3 @@ def test_a_focus_sticks_to_what_is_better_by_so_much_and_no_more() -> None:
             0, now,
         )  # fmt: skip
         assert (now.focus == focus).all(), (held, other)
-
-
-@pytest.mark.parametrize("seed", range(40))
-def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
-    chance = np.random.default_rng(seed)
-    rows = int(chance.choice([1, V]))
-    poses, p = poses_of(chance, rows), np.arange(V) if rows > 1 else np.zeros(V, int)
-    bodies = Bodies(*chance.random((2, V, J, 3)), np.zeros((V, J, 1, 2)), np.zeros((V, J)), NO_CLUE)
-    speed, light = chance.random((rows, J)), chance.random((V, J))
-    exposure = np.where(sometimes(chance, 0.8, V, A, J), chance.random((V, A, J)), np.nan)
-    meter, told_rank = chance.random((2, V, A, J))
-    told = sometimes(chance, 0.3, V, A, J)
-    now = nothing_yet()
-    now.seen_to[...] = sometimes(chance, 0.2, V, A, J)
-    for field in (now.seen, now.heard, now.felt, now.smelt):
-        field[...] = sometimes(chance, 0.4, V, A, J)
-    now.lost_for[...], now.seen_for[...], now.scent_age[...] = chance.random((3, V, A, J))
-    for field in (now.x, now.y, now.z):
-        field[...] = chance.integers(-1, 2, (V, A, J))
-    now.x[now.lost_for > 0.8] = np.nan
-    now.focus[...] = chance.integers(-2, J, (V, A))
-    drawn = Drawn(
-        *chance.integers(-1, 2, (3, V, A)).astype(float), *np.zeros((2, V, A)),
-        chance.random((V, A)), np.zeros((V, A)), sometimes(chance, 0.5, V, A),
-        chance.integers(0, 9, (V, A)).astype(np.int32),
-    )  # fmt: skip
-    standing = Standing(
-        chance.integers(-1, 3, (V, A)).astype(np.int16), *chance.integers(0, 50, (2, V, A)),
-        chance.random((V, A, 3)), sometimes(chance, 0.5, V, A, 3), *chance.random((2, V, A)),
-        np.where(sometimes(chance, 0.5, V, A), chance.random((V, A)), np.nan),
-        chance.random((V, A, 3)), sometimes(chance, 0.5, V, A, A),
-        chance.integers(-1, 2, (V, A)).astype(np.int32),
-    )  # fmt: skip
-    square = [[0, 0, 1, 0], [1, 0, 1, 1], [1, 1, 0, 1], [0, 1, 0, 0]]
-    circles = np.array([[0.0, 0.0, 1.0], [0.0, 0.0, 0.0]])
-    low = np.tile([-1.0, 0.5], (2, 1))  # whose feet are higher is in none
-    zones = Zones(circles, np.array([0, 0, 4], np.int32), np.array(square, float), 0 * circles, low)
-    arrays = {name: np.zeros((V, A)) for name in Moving._fields}
-    arrays |= {name: sometimes(chance, 0.5, V, A) for name in ("driven", "on_way")}
-    arrays |= {
-        name: np.zeros((V, A), np.bool_)
-        for name in ("still", "holds", "smooth", "at_end", "no_way")
-    }
-    arrays |= {name: np.zeros((V, A), np.int64) for name in ("turn_at", "next", "size")}
-    arrays |= {name: np.zeros((V, A), np.int8) for name in ("look", "posture", "gait")}
-    arrays |= {name: np.full((V, A), -1) for name in ("halt", "link")}
-    arrays |= {"points": np.zeros((V, A, 1, 5))}
-    moving = Moving(**arrays | {"beyond": np.zeros((V, A, 1))})  # type: ignore[arg-type]
-    moving.x[...], moving.y[...], moving.z[...] = chance.integers(-1, 2, (3, V, A))
-    moving.heading[...] = chance.uniform(-9.0, 9.0, (V, A))
-    moving.stuck_for[...] = chance.choice([0.9, 1.0], (V, A))
-    sees_me, signals = np.zeros((V, A, A), np.bool_), Signals.blank((V, A))
-    ask(
-        poses, bodies, AGENTS, speed, light, exposure, meter, told, told_rank, drawn, now,
-        moving, standing, zones, DT, sees_me, signals,
-    )  # fmt: skip
-    for v, a in np.ndindex(V, A):
-        j, i, s = int(now.focus[v, a]), AGENTS[a], max(int(standing.state[v, a]), 0)
-        of, at_place = j >= 0, j == PLACE
-        seen, q = of and bool(now.seen[v, a, j]), p[v]
-        x, y, z = (now.x[v, a, j], now.y[v, a, j], now.z[v, a, j]) if of else (np.nan,) * 3
-        x, y, z = (drawn.x[v, a], drawn.y[v, a], drawn.z[v, a]) if at_place else (x, y, z)
-        dx, dy = x - moving.x[v, a], y - moving.y[v, a]
-        # The angle between two directions, by their product instead of by a difference.
-        facing = np.array([np.cos(moving.heading[v, a]), np.sin(moving.heading[v, a])])
-        length = float(np.hypot(dx, dy))
-        cosine = np.clip(facing @ [dx, dy] / length, -1.0, 1.0) if length > 0 else 1.0
-        bearing = np.nan if np.isnan(length) else np.degrees(np.arccos(cosine))
-        goes, shown = moving.on_way[v, a] and moving.driven[v, a], exposure[v, a, j]
-        watched = [bool(now.seen[v, w, i]) for w in range(A)]
-        height = bodies.height[v, np.arange(J), poses.posture[q]]
-        own = (moving.x[v, a], moving.y[v, a], moving.z[v, a])
-        within = {
-            side: (
-                at[2] <= 0.5 and np.hypot(*at[:2]) <= 1,
-                at[2] <= 0.5 and min(at[:2]) >= 0 and max(at[:2]) <= 1,
-                True,
-            )[standing.territory[v, a]]
-            for side, at in {"own": own, "target": (x, y, z)}.items()
-        }  # of a zone the rim and the outline belong to it; who has none is in it
-        expected = {
-            "inside_territory": within["own"], "target_inside_territory": within["target"],
-            "state": standing.state[v, a], "focus": j, "entry": standing.entries[v, a],
-            "place": drawn.kind[v, a] if at_place else -1, "seen": seen,
-            "heard": drawn.heard[v, a] if at_place else of and now.heard[v, a, j],
-            "felt": of and now.felt[v, a, j], "told": of and told[v, a, j],
-            "any_seen": now.seen[v, a].any(), "any_felt": now.felt[v, a].any(),
-            "any_heard": now.heard[v, a].any() or drawn.heard[v, a],
-            "any_told": (told & ~now.seen_to)[v, a].any(), "knows": not np.isnan(x),
-            "stuck": moving.stuck_for[v, a] >= 1.0, "asleep": standing.asleep[v, a, s],
-            "observed": any(w and o for w, o in zip(watched, standing.others[v, a], strict=True)),
-            "meter": drawn.meter[v, a] if at_place else meter[v, a, j] if of else 0.0,
-            "exposure": shown if seen and not np.isnan(shown) else 0.0,
-            "distance": np.inf if np.isnan(length) else np.hypot(length, z - own[2]),
-            "from_home": np.linalg.norm(np.nan_to_num([
-                moving.x[v, a] - standing.home_x[v, a], moving.y[v, a] - standing.home_y[v, a],
-                moving.z[v, a] - standing.home_z[v, a],
-            ])),
-            "smelt": of and now.smelt[v, a, j], "any_smelt": now.smelt[v, a].any(),
-            "scent_age": now.scent_age[v, a, j] if of else np.inf,
-            "lost_for": now.lost_for[v, a, j] if of else np.inf,
-            "seen_for": now.seen_for[v, a, j] if of else 0.0,
-            "state_for": standing.since[v, a] * DT, "rank": standing.rank[v, a, s],
-            "told_rank": told_rank[v, a, j] if of else -1.0,
-            "own_speed": speed[q, i], "own_height": height[i], "own_light": light[v, i],
-            "target_speed": speed[q, j] if seen else np.nan,
-            "target_height": height[j] if seen else np.nan,
-            "target_light": light[v, j] if seen else np.nan, "target_x": x, "target_y": y, "target_z": z,
-            "goal_x": standing.goals[v, a, 0] if goes else np.nan,
-            "goal_y": standing.goals[v, a, 1] if goes else np.nan,
-        }  # fmt: skip
-        for name, value in expected.items():
-            found = getattr(signals, name)[v, a]
-            np.testing.assert_allclose(found, value, rtol=1e-12, err_msg=name)
-        np.testing.assert_allclose(signals.bearing[v, a], bearing, atol=2e-6)
-        assert signals.faces_focus[v, a] == (signals.bearing[v, a] <= 5.0)
-        assert sees_me[v, a].tolist() == watched

@@ -124,17 +124,6 @@ def test_a_door_opens_for_who_was_recorded_before_it_comes_through(tmp_path: Pat
             assert seen(run)[0][1] == "saw"
 
 
-def test_a_door_opens_for_who_comes_up_to_it_slowly_too(tmp_path: Path) -> None:
-    rows = [(0.1 * n, 6.0 - 0.8 * np.sin(n * np.pi / 120), 0.0) for n in range(61)]
-    track = samples.track_of(*rows)
-    more = {"cast.guard.at": [0, 0]}
-    run = snelk.run(scenes.scene(tmp_path, *WALLS, states=STAND, end=6.0, track=track, more=more))
-    opened = float(run.events.t[run.events.kind == "opened"].iloc[0])
-    at = 6.0 - 0.8 * np.sin(opened * 10 * np.pi / 120)
-    radius = run.setup.body_of("guest").radius
-    assert 0.0 < at - 5.0 - radius <= 0.05 + 0.8 * np.pi / 120
-
-
 def test_doors_are_tended_whenever_somebody_is_near(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -254,24 +243,6 @@ def test_lights_go_out_and_on_and_darkness_hides(tmp_path: Path) -> None:
     assert "hall went dark (the scenario)" in run.events.text.tolist()
     dark = snelk.run(scene(tmp_path, more={**more, "lights.hall.lit": False}))
     assert seen(dark)[0] == (4.1, "saw")
-
-
-def test_a_noise_comes_through_an_open_door_and_around_it(tmp_path: Path) -> None:
-    ear = {"profiles.watcher.hearing.of_nobody": True, "profiles.watcher.hearing.place_error": 0.0,
-           "cast.guard.at": [4, 3], "cast.guest.team": "home", "noise_kinds": {"clank": {"reach": 9.0}}}  # fmt: skip
-    noise = [{"t": t, "kind": "clank", "at": [7, 3]} for t in (1.0, 3.0)]
-    change = [{"t": 2.0, "of": "gate", "to": "open"}]
-    for wall in ("north", "south", "gate"):
-        next(w for w in WALLS if w["properties"]["name"] == wall)["properties"]["hear_through"] = (
-            0.0
-        )
-    run = snelk.run(scene(tmp_path, more={**ear, "noise": noise, "change": change}))
-    heard = run.hearing
-    assert heard.result.tolist() == ["reach", "heard"]
-    way = np.hypot(1, 2) + np.hypot(2, 2)
-    up = 1.0
-    assert heard.around.iloc[1] == pytest.approx(np.hypot(way, up), abs=0.01)
-    assert run.why("guard", "guest", at=3.0)
 
 
 def test_paths_on_floors_laid_out_before_are_those_of_a_level_laid_out_anew() -> None:

@@ -105,29 +105,3 @@ def test_a_dozing_agent_sees_less_far_and_one_fast_asleep_nothing(tmp_path: Path
     change = run.why("guard", "guest", at=0).counterfactual
     assert change is not None
     assert change.text == "seen if awake of guard ≥ 0.5 (is 0)"
-
-
-def test_looks_are_staggered_and_stand_until_the_next(tmp_path: Path) -> None:
-    more = "".join(
-        f'[cast.g{n}]\nteam = "home"\nprofile = "watcher"\nat = [0, {n}]\n' for n in (1, 2, 3)
-    )
-    track = samples.track_of((0, 5, 0), (10, 5, 0))
-    path = samples.write_sample(tmp_path, track=track, guest=more)
-    run = snelk.run(path, overrides={"profiles.watcher.look_every": 2.0})
-    looks = {agent: sorted(set(run.sight[run.sight.agent == agent].t)) for agent in run.agents}
-    assert looks["guard"] == [0, 2, 4, 6, 8, 10]
-    assert looks["g1"] == [0, 0.5, 2.5, 4.5, 6.5, 8.5]
-    assert looks["g3"] == [0, 1.5, 3.5, 5.5, 7.5, 9.5]
-    assert run.why("g1", "guest", at=4.0).t == 2.5
-    spans = run.spans("g1", "guest", start=3.0, end=5.0)
-    assert [(span.start, span.end, span.reason) for span in spans] == [(3.0, 5.5, "in_view")]
-
-
-def test_who_vanishes_between_looks_is_lost_at_the_next(tmp_path: Path) -> None:
-    path = samples.write_sample(tmp_path, track=samples.track_of((0, 5, 0), (4.0, 5, 0)))
-    run = snelk.run(path, overrides={"profiles.watcher.look_every": 3.0, "clock.end": 8.0})
-    assert [(e.t, e.kind) for e in run.events.itertuples()] == [
-        (0.0, "saw"),
-        (4.5, "vanished"),
-        (6.0, "lost"),
-    ]

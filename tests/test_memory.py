@@ -10,7 +10,7 @@ import samples
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from test_hearing import EARS, feature, level_of, noise
+from test_hearing import EARS, feature, level_of
 
 import snelk
 from snelk.level.grid import build_grid, scratch_for
@@ -113,19 +113,6 @@ def test_a_lead_stops_at_a_door_in_the_variant_in_which_that_is_shut(tmp_path: P
             assert x == pytest.approx(18.0 if each is opened else 13.48, abs=1e-6)
 
 
-def test_a_lead_goes_on_as_the_target_went_when_it_was_last_sensed(tmp_path: Path) -> None:
-    track = samples.track_of((0, 2, 0), (5, 12, 0), (7, 12, 8), (9, 12, 8))
-    path = samples.write_sample(tmp_path, track=track)
-    run = snelk.run(path, overrides={MEMORY: {"grace": 1.0, "lead": 1.5}, "clock.dt": 0.1})
-    rows = run.beliefs.set_index(run.beliefs.t.round(6))
-    assert rows.source[5.0] == "sensed"
-    assert (rows.source[6.0], rows.y[6.0]) == ("grace", pytest.approx(4.0))  # it turned meanwhile
-    led = rows[rows.source == "lead"]
-    assert led.index.tolist() == pytest.approx(np.arange(6.1, 7.55, 0.1).tolist())
-    assert np.diff(led.x) == pytest.approx(0.2)
-    assert led.y.tolist() == pytest.approx([4.0] * len(led))
-
-
 @pytest.mark.parametrize(
     ("believed", "heard", "told", "smelt", "source"),
     [
@@ -202,42 +189,6 @@ hearing = { acuity = 0.0 }
 )
 
 
-def told_of(path: Path, tell: dict[str, object], **changes: object) -> dict[str, float]:
-    """When each friend first believes something, s."""
-    run = snelk.run(path, overrides={"profiles.watcher.tell": tell, "clock.dt": 0.1, **changes})
-    rows = run.beliefs[
-        (run.beliefs.target == "guest")
-        & run.beliefs.source.notna()
-        & (run.beliefs.agent != "guard")
-    ]
-    assert set(rows.source) <= {"told"}
-    return {str(agent): float(t.min()) for agent, t in rows.groupby("agent", observed=True).t}
-
-
-def test_telling_reaches_all_or_whoever_hears_the_voice_after_a_delay(tmp_path: Path) -> None:
-    track = samples.track_of((0, 20, 0), (1, 5, 0), (3, 5, 0))
-    path = samples.write_sample(tmp_path, track=track, guest=FRIENDS, profiles=TELLING)
-    seen = snelk.run(path, overrides={"clock.dt": 0.1}).events
-    first = float(seen[seen.kind == "saw"].t.iloc[0])
-    soon = pytest.approx(first + 0.1)
-    assert told_of(path, {}) == {"near": soon, "far": soon}
-    assert told_of(path, {"delay": 0.5}) == {
-        "near": pytest.approx(first + 0.5),
-        "far": pytest.approx(first + 0.5),
-    }
-    assert told_of(path, {"reach": 6.1}) == {"far": pytest.approx(first + 0.1)}  # 9 m, acuity 1.5
-    assert told_of(path, {"reach": 5.9}) == {}
-    assert told_of(path, {"teams": ["others"]}) == {}
-    wall = feature(
-        "wall", "wall", shapely.LineString([(-5, -40), (-5, 40)]), top=9.0, hear_through=0.5
-    )
-    path = samples.write_sample(
-        tmp_path, track=track, guest=FRIENDS, profiles=TELLING, level=level_of(wall)
-    )
-    assert told_of(path, {"reach": 11.9}) == {}
-    assert told_of(path, {"reach": 12.1}) == {"far": pytest.approx(first + 0.1)}
-
-
 def test_what_was_told_is_as_old_as_it_is_and_is_not_told_on(tmp_path: Path) -> None:
     track = samples.track_of((0, 5, 0), (1, 5, 0), (1.1, 20, 0), (6, 20, 0))
     path = samples.write_sample(tmp_path, track=track, guest=FRIENDS, profiles=TELLING)
@@ -267,17 +218,6 @@ def test_what_was_told_is_as_old_as_it_is_and_is_not_told_on(tmp_path: Path) -> 
     )
     to_nobody = snelk.load(path, overrides={"profiles.deaf.tell": {"teams": ["nobody"]}})
     assert "tells-nobody" in [finding.name for finding in snelk.check(to_nobody)]
-
-
-def test_what_was_heard_once_is_told_once(tmp_path: Path) -> None:
-    track = samples.track_of((0, 40, 0), (5, 40, 0))
-    path = samples.write_sample(tmp_path, track=track, guest=FRIENDS, profiles=TELLING)
-    bang = {"noise": [noise(1.0, [0.0, 5.0], 9.0)], "clock.dt": 0.1}
-    run = snelk.run(path, overrides={**bang, "profiles.watcher.tell": {"every": 0.4}})
-    assert (run.beliefs[run.beliefs.agent == "guard"].source == "heard").sum() > 30
-    said = run.rows("voices").where(teller="guard")
-    assert set(said["t"]) == {1.0}
-    assert set(said["listener"]) == {"near", "far"}
 
 
 def test_the_table_of_the_croft_keeps_its_promises(night: snelk.Run) -> None:

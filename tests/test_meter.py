@@ -54,27 +54,6 @@ def test_times_match_the_closed_form_to_within_a_tick(
         assert 0.0 <= value <= 1.0
 
 
-def test_within_at_once_it_is_full_at_once_but_only_in_view(tmp_path: Path) -> None:
-    track = samples.track_of((0, 5, 0), (2, 3, 0), (3, 3, 0))
-    meter = {"fill_time": 100.0, "at_once": 3.0}
-    assert values(run_of(tmp_path, track, meter))[1.5] < 0.1
-    assert values(run_of(tmp_path, track, meter))[2.0] == 1.0
-    behind = samples.track_of((0, -2, 0), (1, -2, 0))
-    assert set(values(run_of(tmp_path, behind, meter)).values()) == {0.0}
-
-
-def test_the_best_cone_fills(tmp_path: Path) -> None:
-    cones = {
-        "front": {"fov_whole": 90, "range": 10.0},
-        "all": {"fov_whole": 360, "range": 10.0, "weight": 0.3},
-    }
-    track = samples.track_of((0, 5, 0), (1, 5, 0), (1.5, -5, 0), (3, -5, 0))
-    run = run_of(tmp_path, track, {"fill_time": 1.0}, profiles__watcher__cones=cones)
-    rates = dict(zip(run.meters.t, zip(run.meters.cone, run.meters.rate, strict=True), strict=True))
-    assert rates[0.5] == ("front", 1.0)
-    assert rates[2.0] == ("all", 0.3)
-
-
 def test_thresholds_are_events_up_and_down(tmp_path: Path) -> None:
     meter = {
         "fill_time": 2.0,

@@ -243,57 +243,6 @@ def test_single_cones_and_senses_any_target_bearing_and_catches(tmp_path: Path) 
     assert not true["chance(1 - own.odds)"].any()
 
 
-def test_felt_tells_touch_and_a_watched_zone_apart_and_places_by_zone(tmp_path: Path) -> None:
-    yard = scenes.feature("zone", "yard", shapely.box(4, -1, 8, 1))
-    porch = scenes.feature("zone", "porch", shapely.box(-1, -1, 1, 1))
-    words = {
-        "zoned": 'felt("zone")', "touched": 'felt("touch")', "near": 'target_in_zone("porch")',
-    }  # fmt: skip
-    transitions = {
-        to: {"to": to, "when": f'{when} and in_zone("porch") and not in_zone("yard")'}
-        for to, when in words.items()
-    }
-    for n, to in enumerate(transitions):
-        transitions[to]["from"] = ["calm", *words][: n + 1]
-    more: dict[str, Any] = {
-        "profiles.watcher.touch": {"radius": 1.5}, "profiles.watcher.zone_sense.zones": ["yard"],
-        "cast.guard.facing": 180.0,
-    }  # fmt: skip
-    states: dict[str, Any] = {"calm": {}, **{to: {} for to in words}}
-    scenario = scenes.scene(
-        tmp_path, yard, porch, states=states, transitions=transitions, more=more,
-        track=samples.track_of((0, 10, 0.5), (10, 0, 0.5)),
-    )  # fmt: skip
-    run = snelk.run(scenario)
-    # Into the yard at x = 8, within reach at hypot(x, 0.5) = 1.5, onto the porch at x = 1.
-    assert run.states.state.tolist() == ["calm", "zoned", "touched", "near"]
-    assert run.states.t.tolist()[1:] == pytest.approx([2.0, 8.6, 9.0])
-
-
-@pytest.mark.parametrize(
-    ("facing", "team", "watched"),
-    [(180.0, "visitors", ["guard"]), (0.0, "visitors", []), (180.0, "residents", ["guest"])],
-)
-def test_observed_by_is_about_those_of_a_team_who_see_the_agent(
-    tmp_path: Path, facing: float, team: str, watched: list[str]
-) -> None:
-    more = {
-        "cast.guest.profile": "watcher", "cast.guest.at": [5.0, 0.0], "cast.guest.facing": facing,
-        "cast.guard.team": "residents", "profiles.watcher.notices": ["visitors", "residents"],
-    }  # fmt: skip
-    transitions = {"seen": {"from": "calm", "to": "watched", "when": f'observed_by("{team}")'}}
-    run = snelk.run(
-        scenes.scene(
-            tmp_path,
-            states={"calm": {}, "watched": {}},
-            transitions=transitions,
-            more=more,
-            end=1.0,
-        )
-    )
-    assert run.states[run.states.state == "watched"].agent.tolist() == watched
-
-
 def test_live_effects_are_those_of_a_run(tmp_path: Path) -> None:
     states = {"a": {}, "b": {}}
     transitions = {"hurt": {"to": "b", "when": "own.hits >= 2"}}
@@ -465,27 +414,6 @@ def test_reach_and_reactions_are_drawn_where_they_are(tmp_path: Path) -> None:
     assert rings["touch"] == pytest.approx((x, y, 0.4))
     assert rings["catch"] == pytest.approx((x, y, 2.0))
     assert rings["arrive"] == pytest.approx((6.0, 1.0, 0.5))  # a tick's way at 5 m/s
-
-
-def test_who_is_caught_knows_it_and_a_state_entered_anew_has_caught_nobody(tmp_path: Path) -> None:
-    """Two guards of two teams on one spot: each has the other caught at once."""
-    profiles = scenes.GUARD.replace('["visitors"]', '["visitors", "home"]')
-    catch = {"catch": {"reach": 3.0, "ends": False}}
-    states = {"a": catch, "b": {}, "c": catch}
-    transitions = {
-        "one": {"from": "a", "to": "b", "when": "caught and was_caught"},
-        "two": {"from": "b", "to": "c", "when": "not caught and not was_caught and state_for > 1s"},
-    }
-    more = {"cast.guest": {"team": "visitors", "profile": "watcher", "at": [2, 0], "facing": 180}}
-    run = snelk.run(
-        scenes.scene(
-            tmp_path, states=states, transitions=transitions, more=more, profiles=profiles, end=3
-        )
-    )
-    taken = run.states[run.states.transition.notna()]
-    assert sorted(zip(taken.t.round(6), taken.agent, taken.transition, strict=True)) == [
-        (0.1, "guard", "one"), (0.1, "guest", "one"), (1.2, "guard", "two"), (1.2, "guest", "two"),
-    ]  # fmt: skip
 
 
 def test_a_focus_by_an_attribute_follows_it_and_any_heard_minds_nobodys_noise(

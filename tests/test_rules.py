@@ -31,7 +31,7 @@ MORE_CONDITIONS = (
 )  # fmt: skip
 NUMBERS = {
     "meter": 4e-3, "distance": 4e-3, "bearing": 0.2, "exposure": 1e-6, "lost_for": 1e-6, "seen_for": 1e-6, "scent_age": 1e-6,
-    "state_for": 1e-6, "told_rank": 0.0, "rank": 0.0, "from_home": 1e-6, "own_speed": 1e-6, "own_light": 1e-6, "target_speed": 1e-6, "target_light": 1e-6, "target_height": 1e-6,
+    "state_for": 1e-6, "told_rank": 0.0, "rank": 0.0, "own_height": 1e-6, "target_x": 1e-5, "target_y": 1e-5, "target_z": 1e-5, "from_home": 1e-6, "own_speed": 1e-6, "own_light": 1e-6, "target_speed": 1e-6, "target_light": 1e-6, "target_height": 1e-6,
 }  # fmt: skip
 TRUTHS = (
     "seen", "heard", "felt", "smelt", "told", "any_seen", "any_heard", "any_felt", "any_smelt", "any_told", "knows", "observed",
