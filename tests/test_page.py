@@ -224,12 +224,12 @@ def test_every_part_of_a_condition_comes_to_what_it_does_in_the_library(
 def test_who_vanishes_between_two_looks_is_not_in_view_on_the_page_either(
     browser: Any, tmp_path: Path
 ) -> None:
-    rows = [(0, 1), (2, 0), (4, 1), (6, 1)]
+    rows = [(0, 1), (1, 0), (1.5, 1), (2, 0), (4, 1), (6, 1)]
     track = "t,id,x,y,heading,present\n" + "".join(f"{t},guest,5,0,0,{p}\n" for t, p in rows)
     path = samples.write_sample(tmp_path, track=track)
     run = snelk.run(path, overrides={"profiles.watcher.look_every": 3.0})
     opened(browser, snelk.write_page(tmp_path / "page.html", run))
-    for t in (1.5, 2.0, 2.5, 3.5, 6.0):
+    for t in (0.5, 1.0, 1.5, 2.0, 2.5, 3.5, 6.0):
         choose(browser, "guard", "guest", t)
         assert panel(browser)[0] == run.why("guard", "guest", at=t).headline
     bands = browser.execute_script("return snelkPage.lanes.columns.bands")

@@ -303,8 +303,9 @@ class LanesView {
     const found = [];
     for (let n = begin; n < begin + count; n++) {
       found.push([timeOf(n), run.reasonAt(a, c, n)]);
-      const gone = run.goneAt(a, c, n);
-      if (gone >= 0) found.push([run.timeOf(gone), run.words.gates.indexOf("present")]);
+      let first = -1; // of the ticks at which either became absent
+      for (let gone = run.goneAt(a, c, n); gone >= 0; gone = run.goneAt(a, c, n, gone - 1)) first = gone;
+      if (first >= 0) found.push([run.timeOf(first), run.words.gates.indexOf("present")]);
     }
     found.push([timeOf(begin + count), null]);
     stretches(found.length - 1, (n) => found[n][1], (first, last, gate) => {
