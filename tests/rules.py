@@ -1,9 +1,9 @@
 """The rules of docs/calculations.md once more, by one tick, pair and ray after the other.
 
-For scenes without stairs in which nobody moves by itself: what is sensed, how meters fill, what is
-believed and told, whom agents act on, which transitions they take, and what comes of it. Written
-from the document alone, in plain Python with Shapely and NetworkX, so slow, and short of
-everything that makes the library fast.
+For scenes without stairs: what is sensed, how meters fill, what is believed and told, whom agents
+act on, which transitions they take, and what comes of it. Where those are that move by themselves,
+and how far what they do is, is taken from the run. Written from the document alone, in plain
+Python with Shapely and NetworkX, so slow, and short of everything that makes the library fast.
 """
 
 from __future__ import annotations
