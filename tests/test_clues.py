@@ -188,6 +188,11 @@ def test_somebody_who_lies_still_and_something_that_is_gone(tmp_path: Path) -> N
     assert set(rows.posture) == {"prone"}
     creeps = walk((0, 800, "prone"), (12, 800.001, "prone"))  # also far out: 8 µm in a tick
     assert there(snelk.run(scene(tmp_path, {"still": "guest"}, track=creeps, **quiet))) is None
+    anew = [{"t": 1.0, "of": "guest", "removes": True}, {"t": 2.0, "of": "guest", "spawns": True}]
+    prone = {"cast.guest.at": [2, 3], "cast.guest.posture": "prone", **quiet}
+    run = snelk.run(scene(tmp_path, {"still": "guest"}, effect=anew, **prone))
+    back = run.poses[(run.poses.id == "sign") & run.poses.present.to_numpy() & (run.poses.t > 1.5)]
+    assert back.t.min() == pytest.approx(2.3)  # it is there from 2.1 s on, and still at 2.2 s
     # Its body, which hides what is behind it, does not hide that it lies there.
     hides = {f"bodies.{still.setup.body_name_of('guest')}.blocks": True}
     run = snelk.run(scene(tmp_path, {"still": "guest"}, track=lies, **hides))

@@ -496,3 +496,23 @@ def test_conditions_ask_for_doors_and_lights_from_the_next_tick_on(tmp_path: Pat
     rows = run.states[run.states.transition.notna()]
     assert list(zip(rows.t, rows.transition, strict=True)) == [(1.1, "ajar"), (2.1, "dark")]
     assert 'open("gate")' in rows.reason.iloc[0]
+
+
+def test_a_door_that_shuts_at_a_tick_is_open_for_all_of_it(tmp_path: Path) -> None:
+    more = {
+        "cast.guest.at": [1, 0], "cast.mate": {"team": "home", "profile": "watcher", "at": [9, 0]},
+        "cast.guard.team": "home", "doors.gate.open": True, "profiles.watcher.memory": {},
+        "change": [{"t": 1.0, "of": "gate", "to": "shut"}],
+        "profiles.watcher.tell": {"every": 0.1, "reach": 12.0},
+    }  # fmt: skip
+    said = snelk.run(scene(tmp_path, end=2.0, more=more)).rows("voices")
+    said = said.where(teller="guard", listener="mate", target="guest")
+    told = said.equal(result="told")
+    assert said["t"][told].max() == pytest.approx(1.0)
+    assert said["t"][~told].min() == pytest.approx(1.1)
+
+
+def test_a_track_that_trembles_by_rounding_opens_no_door(tmp_path: Path) -> None:
+    track = samples.track_of(*[(0.1 * n, 5.3 + 1e-13 * (n % 2), 0.0) for n in range(21)])
+    run = snelk.run(scenes.scene(tmp_path, *WALLS, states=STAND, end=2.0, track=track))
+    assert not (run.events.kind == "opened").any()

@@ -451,3 +451,18 @@ def test_who_is_taken_out_is_so_in_each_variant_of_a_batch(tmp_path: Path) -> No
         np.testing.assert_array_equal(measured.values[v], alone.values[0])
     at = measured.keys.index("guard.guest.time_in_view")
     assert measured.values[:, at].tolist() == [0.0, pytest.approx(2.5, abs=0.5)]
+
+
+def test_who_is_spawned_elsewhere_is_at_home_there(tmp_path: Path) -> None:
+    effects: list[dict[str, Any]] = [{"t": 1.0, "of": "guard", "removes": True}]
+    effects.append({"t": 2.0, "of": "guard", "spawns": True, "at": [5.0, 5.0]})
+    for moves in (True, False):
+        profiles = scenes.GUARD if moves else samples.SAMPLE_PROFILES
+        run = snelk.run(
+            scenes.scene(
+                tmp_path, states={"a": {}}, profiles=profiles, more={"effect": effects}, end=3.0
+            )
+        )
+        mine = run.signals[(run.signals.agent == "guard") & (run.signals.t > 2.05)]
+        assert mine.x.iloc[0] == 5.0
+        assert set(mine.from_home) == {0.0}

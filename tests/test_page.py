@@ -231,7 +231,10 @@ def test_who_vanishes_between_two_looks_is_not_in_view_on_the_page_either(
     opened(browser, snelk.write_page(tmp_path / "page.html", run))
     for t in (0.5, 1.0, 1.5, 2.0, 2.5, 3.5, 6.0):
         choose(browser, "guard", "guest", t)
-        assert panel(browser)[0] == run.why("guard", "guest", at=t).headline
+        answer = run.why("guard", "guest", at=t)
+        assert panel(browser)[0] == answer.headline
+        there = any(line.startswith("From the side") for line in panel(browser))
+        assert there == answer.in_view, t
     bands = browser.execute_script("return snelkPage.lanes.columns.bands")
     spans = run.spans("guard", "guest")
     assert bands["left"] == [span.start for span in spans]

@@ -58,7 +58,9 @@ function stoppedAt(found, far, eye, high) {
 }
 
 function sectionAt(run, a, c, t) {
-  const look = run.lookAt(a, t), when = look < 0 ? t : run.start + run.at(`${a}.look`, look) * run.look_dt;
+  const look = run.lookAt(a, t);
+  if (look >= 0 && run.goneAt(a, c, look, run.tickAt(t)) >= 0) return null; // one of the two is no longer there
+  const when = look < 0 ? t : run.start + run.at(`${a}.look`, look) * run.look_dt;
   const time = run.timeOf(run.tickAt(when)), from = run.pose(run.agents[a], time), to = run.pose(c, time);
   if (!from || !to || Math.hypot(to.x - from.x, to.y - from.y) < 0.05) return null;
   if (run.pieces.length + run.triangles.length > MOST_CUT) return { many: true };
