@@ -466,3 +466,11 @@ def test_who_is_spawned_elsewhere_is_at_home_there(tmp_path: Path) -> None:
         mine = run.signals[(run.signals.agent == "guard") & (run.signals.t > 2.05)]
         assert mine.x.iloc[0] == 5.0
         assert set(mine.from_home) == {0.0}
+
+
+def test_who_is_put_into_a_state_enters_it_about_its_focus(tmp_path: Path) -> None:
+    states = {"a": {}, "b": {"then": {"set": {"target.marks": 1.0}}}}
+    more = {"cast.guest.at": [5, 0], "effect": [{"t": 1.0, "of": "guard", "state": "b"}]}
+    run = snelk.run(scenes.scene(tmp_path, states=states, more=more, end=2.0))
+    ((t, who, value),) = run.table("effects")[["t", "who", "value"]].to_numpy().tolist()
+    assert (t, who, value) == (1.0, "guest", 1.0)
