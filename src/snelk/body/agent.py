@@ -239,7 +239,7 @@ class Me:
         self.walker.stands_at(start)
         doing.part[v, a] = self.walker.part
         way, turn_at = self.path(goal, start), -1
-        arc = None if way is None or link >= 0 else self.smoothed(way)
+        arc = None if way is None or link >= 0 else self.smoothed(way, stop=stop)
         if arc is not None:
             way = arc
         elif way is not None and link < 0 and motion.turns_back(v, a, *way[0, :2].tolist()):
@@ -257,11 +257,21 @@ class Me:
         return True
 
     def smoothed(
-        self, way: NDArray[np.float64], ground: shapely.Geometry | None = None
+        self,
+        way: NDArray[np.float64],
+        ground: shapely.Geometry | None = None,
+        *,
+        stop: float = 0.0,
     ) -> NDArray[np.float64] | None:
-        """A path, (points, 5), that begins with an arc, if it turns smoothly and there is room."""
+        """A path, (points, 5), that begins with an arc, if it turns smoothly and there is room.
+
+        None if it is near enough to the end, by `stop`, where it is.
+        """
         motion, v, a = self.world.motion, self.v, self.a
         if not motion.smooth[v, a] or len(way) == 0 or self.walker.part < 0:
+            return None
+        legs = np.diff(way[:, :2], axis=0, prepend=self.here[None, :2])
+        if float(np.hypot(*legs.T).sum()) <= (stop or motion.nearness(v, a)[0]):
             return None
         radius = ROOMY * motion.pace[v, a] / motion.turn_rate[v, a]
         heading = float(motion.heading[v, a])

@@ -70,7 +70,7 @@ def _begin_in_state(stage: EntryStage, now: Moving, v: int, a: int, before: int)
     doing.to_x[v, a] = doing.to_y[v, a] = doing.to_z[v, a] = NAN
     doing.done[v, a] = doing.failed[v, a] = doing.wants[v, a] = doing.joins[v, a] = False
     timing = stage.timing
-    timing.next_thought[v, a] = -NEVER
+    timing.next_thought[v, a], timing.glanced[v, a] = -NEVER, -1
     timing.thought_there[v, a] = timing.short_told[v, a] = False
 
 

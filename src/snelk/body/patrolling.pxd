@@ -5,7 +5,7 @@ from snelk.body.moving cimport _stand, _want
 from snelk.level.lengths cimport hypot
 from snelk.senses.columns cimport PoseColumns
 
-cdef double NAN, NEVER, KEEP_UP
+cdef double NAN, NEAR, NEVER, KEEP_UP
 cdef Py_ssize_t LOOP, BACK_AND_FORTH, ONCE, WHERE_IT_IS, HOME, START, HERE
 
 @cython.locals(first=Py_ssize_t, count=Py_ssize_t, about=Py_ssize_t, x=double, y=double, z=double)

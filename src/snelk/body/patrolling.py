@@ -6,7 +6,7 @@ from cython import compiled
 from cython.cimports.libc.math import isnan
 
 from snelk.body.doing import KEEP_UP, NEVER, Doing
-from snelk.body.paces import Moving
+from snelk.body.paces import NEAR, Moving
 from snelk.body.patrols import (
     HERE,
     HOME,
@@ -102,7 +102,7 @@ def _begin(moving: Moving, stage: RoundStage, state: int, v: int, a: int, doing:
         for n in range(count):
             px, py, pz = _corner(stage, state, v, a, n)
             away = hypot(hypot(px - x, py - y), pz - up if stage.heights else 0.0)
-            if least < 0.0 or away < least:
+            if least < 0.0 or away < least - NEAR:
                 best, least = n, away
         stage.at[v, a] = best
         return _walk(moving, stage, state, v, a, doing)
@@ -118,9 +118,9 @@ def _begin(moving: Moving, stage: RoundStage, state: int, v: int, a: int, doing:
         share = min(max(share, 0.0), 1.0)
         px, py, pz = px + share * dx, py + share * dy, pz + share * dz
         away = hypot(hypot(px - x, py - y), pz - up)
-        if least < 0.0 or away < least:
+        if least < 0.0 or away < least - NEAR:
             best, least, best_share, best_x, best_y, best_z = n, away, share, px, py, pz
-    stage.at[v, a] = best if best_share <= 0.0 else (best + 1) % count
+    stage.at[v, a] = best if best_share <= NEAR else (best + 1) % count
     if least <= moving.arrive[v, a]:
         return _walk(moving, stage, state, v, a, doing)
     stage.at[v, a] -= stage.step[v, a]  # the corner that comes after where it joins the route

@@ -898,8 +898,9 @@ def _onto(
             if on_own and not own:
                 continue
             px, py, away = _nearest_in(ground, area, x, y)
-            rise = height_on(ground, ground.area_sheets[area], px, py, z) - z
-            away = hypot(away, rise)
+            if len(ground.floors.planes) > 0:  # else heights do not count, nor need be known
+                rise = height_on(ground, ground.area_sheets[area], px, py, z) - z
+                away = hypot(away, rise)
             if away < nearest or (own and not on_own):
                 nearest, at_x, at_y, found = away, px, py, ground.area_sheets[area]
                 on_own = own
