@@ -67,27 +67,6 @@ def there(run: snelk.Run) -> tuple[float, float] | None:
     return float(t[0]), float(t[-1])
 
 
-@pytest.mark.parametrize(
-    ("clue", "changes", "doors", "expected"),
-    [
-        ({"open": "gate"}, [(2.0, "gate", "open"), (4.0, "gate", "shut")], {}, (2.1, 4.0)),
-        ({"open": "gate", "seconds": 1.5}, [(2.0, "gate", "open")], {}, (3.5, 5.0)),
-        ({"open": "gate", "seconds": 1.5}, [(2.0, "gate", "open"), (3.4, "gate", "shut")], {}, None),
-        ({"open": "gate"}, [(1.0, "gate", "shut")], {"open": True}, (0.0, 1.0)),
-        ({"shut": "gate"}, [(2.0, "gate", "open")], {}, (0.0, 2.0)),
-        ({"shut": "gate", "seconds": 1.0}, [], {}, (1.0, 5.0)),
-        ({"dark": "hall"}, [(2.0, "hall", "dark"), (3.0, "hall", "lit")], {}, (2.1, 3.0)),
-        ({"lit": "hall"}, [(2.0, "hall", "dark")], {}, (0.0, 2.0)),
-    ],
-)  # fmt: skip
-def test_a_clue_is_there_while_a_door_or_light_is_out_of_order(
-    tmp_path: Path, clue: Any, changes: Any, doors: Any, expected: Any
-) -> None:
-    more = {"change": turn(*changes), "doors.gate": {"who": [], **doors}}
-    night = scene(tmp_path, clue, end=5.0, **{"profiles.watcher.notices": ["nobody"], **more})
-    assert there(snelk.run(night)) == (pytest.approx(expected) if expected else None)
-
-
 def test_it_is_noticed_gone_to_and_seen_to_until_it_is_so_again(tmp_path: Path) -> None:
     changes = turn((1.0, "gate", "open"), (8.0, "gate", "shut"), (9.0, "gate", "open"))
     run = snelk.run(scene(tmp_path, {"open": "gate", "reach": 1.2}, change=changes))
@@ -168,68 +147,6 @@ def test_a_shut_door_is_seen_from_both_sides(tmp_path: Path) -> None:
     more["cast.sign"] = {**samples_of, "at": [4.9, 0.0]}
     run = snelk.run(scenes.scene(tmp_path, thick, more=more, **LADDER))
     assert told(run, "saw")[0][0] == 0.0
-
-
-def test_somebody_who_lies_still_and_something_that_is_gone(tmp_path: Path) -> None:
-    def walk(*rows: tuple[float, float, str]) -> str:
-        return "t,id,x,y,heading,posture\n" + "".join(
-            f"{t},guest,{x},3,0,{posture}\n" for t, x, posture in rows
-        )
-
-    lies = walk((0, 2, "standing"), (2, 4, "prone"), (6, 4, "prone"), (7, 4.5, "prone"),
-                (10, 4.5, "standing"), (12, 4.5, "standing"))  # fmt: skip
-    quiet = {"profiles.watcher.notices": ["nobody"]}
-    still = scene(tmp_path, {"still": "guest", "seconds": 1.0}, track=lies, **quiet)
-    run = snelk.run(still)
-    rows = run.poses[(run.poses.id == "sign") & run.poses.present.to_numpy()]
-    first, second = rows[rows.x == 4.0], rows[rows.x == 4.5]
-    assert (first.t.min(), first.t.max()) == pytest.approx((3.1, 6.1), abs=0.11)
-    assert (second.t.min(), second.t.max()) == pytest.approx((8.1, 10.0), abs=0.11)
-    assert set(rows.posture) == {"prone"}
-    creeps = walk((0, 800, "prone"), (12, 800.001, "prone"))  # also far out: 8 µm in a tick
-    assert there(snelk.run(scene(tmp_path, {"still": "guest"}, track=creeps, **quiet))) is None
-    anew = [{"t": 1.0, "of": "guest", "removes": True}, {"t": 2.0, "of": "guest", "spawns": True}]
-    prone = {"cast.guest.at": [2, 3], "cast.guest.posture": "prone", **quiet}
-    run = snelk.run(scene(tmp_path, {"still": "guest"}, effect=anew, **prone))
-    back = run.poses[(run.poses.id == "sign") & run.poses.present.to_numpy() & (run.poses.t > 1.5)]
-    assert back.t.min() == pytest.approx(2.3)  # it is there from 2.1 s on, and still at 2.2 s
-    # Its body, which hides what is behind it, does not hide that it lies there.
-    hides = {f"bodies.{still.setup.body_name_of('guest')}.blocks": True}
-    run = snelk.run(scene(tmp_path, {"still": "guest"}, track=lies, **hides))
-    assert told(run, "saw")[0][0] == pytest.approx(2.2, abs=0.11)
-
-    gone = walk((0, 2, "standing"), (2, 2, "standing"), (6, 6, "standing"), (9, 6, "standing"),
-                (12, 3, "standing"))  # fmt: skip
-    run = snelk.run(scene(tmp_path, {"gone": "guest", "within": 1.5}, track=gone, **quiet))
-    rows = run.poses[(run.poses.id == "sign") & run.poses.present.to_numpy()]
-    assert (rows.t.min(), rows.t.max()) == pytest.approx((3.6, 11.5), abs=0.11)
-    assert set(zip(rows.x, rows.y, strict=True)) == {(2.0, 3.0)}
-    for z, is_gone in ((1.4, False), (1.6, True)):  # right above it
-        above = {"cast.guest.at": [2, 3], "cast.guest.z": z, "member": {"at": [2, 3], "z": 0.0}}
-        run = snelk.run(scene(tmp_path, {"gone": "guest", "within": 1.5}, **above, **quiet))
-        assert (there(run) is not None) == is_gone
-    taken = [{"t": 1.0, "of": "guest", "removes": True}]
-    run = snelk.run(scene(tmp_path, {"gone": "guest"}, track=gone, effect=taken, **quiet))
-    assert there(run) == pytest.approx((1.1, 12.0))
-
-
-def test_it_is_told_of_until_it_is_seen_to_and_nobody_catches_it(tmp_path: Path) -> None:
-    tells = {
-        "profiles.watcher.tell": {"every": 0.1},
-        "cast.mate": {"team": "house", "profile": "watcher", "at": [-40, 0]},
-        "cast.guard.team": "house",
-        "profiles.watcher.ladder.states.look.catch": {"reach": 4.0, "ends": True},
-    }
-    changes = turn((1.0, "gate", "open"))
-    run = snelk.run(scene(tmp_path, {"open": "gate"}, change=changes, **tells))
-    words = run.table("voices")
-    words = words[(words.teller == "guard") & (words.target == "sign")]
-    ((t, _),) = told(run, "seen_to")
-    assert words.t.min() == pytest.approx(1.1)
-    assert words.t.max() == pytest.approx(t)
-    assert told(run, "caught") == []
-    heard = run.signals[(run.signals.agent == "mate") & run.signals.told.to_numpy()]
-    assert len(heard) > 10  # each minds it for itself
 
 
 def test_variants_are_as_when_they_run_alone(tmp_path: Path) -> None:

@@ -21,43 +21,6 @@ YARD = feature("zone", "yard", shapely.box(4, -1, 6, 1), light=1.0)
 POND = feature("zone", "pond", shapely.box(5, -1, 8, 1), light=1.0)
 
 
-@pytest.mark.parametrize(
-    ("at", "changes", "expected"),
-    [
-        ([-1.0, 0.0], {}, "sensed"),  # behind its back, and exactly at the radius
-        ([-1.000001, 0.0], {}, "radius"),
-        ([0.6, 0.8], {}, "sensed"),
-        ([0.5, 0.0], {"cast.guard.awake": 0.5}, "sensed"),
-        ([0.51, 0.0], {"cast.guard.awake": 0.5}, "radius"),
-        ([0.5, 0.0], {"cast.guard.senses": {"touch": 0.0}}, "awake"),
-        ([0.5, 0.0], {"profiles.watcher.touch.notices": ["others"]}, "cares"),
-        ([0.0, 0.9], {}, "wall"),
-        ([0.0, -0.9], {}, "sensed"),  # over the low wall
-    ],
-)
-def test_touch_within_the_radius_unless_a_wall_is_between(
-    tmp_path: Path, at: list[float], changes: dict[str, object], expected: str
-) -> None:
-    here, there = [4.0, 5.0], [round(at[0] + 4.0, 7), round(at[1] + 5.0, 7)]
-    glass, kerb = (shapely.LineString([(1, y), (7, y)]) for y in (5.5, 4.5))
-    walls = [
-        feature("wall", "glass", glass, top=2.0, see_through=1.0),
-        feature("wall", "kerb", kerb, top=0.9),
-    ]
-    path = samples.write_sample(
-        tmp_path, guest=f"at = {there}", level=level_of(*(walls if at[0] == 0 else [])),
-        profiles=FEELS,
-    )  # fmt: skip
-    run = snelk.run(path, overrides={"cast.guard.at": here, **changes})
-    row = run.contacts.iloc[0]
-    assert (row.result, row.sensed) == (expected, expected == "sensed")
-    answer = run.why("guard", "guest", at=0).sense("touch")
-    assert answer is not None
-    assert answer.result == expected
-    if expected == "wall":
-        assert row.wall == "glass"
-
-
 def test_touch_fills_the_meter_at_once_and_is_told_when_it_begins_and_ends(tmp_path: Path) -> None:
     track = samples.track_of((0, -5.1, 0), (5, -0.1, 0), (10, -5.1, 0))
     run = snelk.run(
@@ -151,16 +114,3 @@ def test_every_pair_sense_and_tick_has_one_row(tmp_path: Path, night: snelk.Run)
     for row in night.hearing[night.hearing.result.isin(["heard", "reach"])].itertuples():
         reached = row.straight_margin >= -1e-9 or row.around_margin >= -1e-9
         assert row.heard == reached
-
-
-def test_senses_may_care_for_different_teams(tmp_path: Path) -> None:
-    path = samples.write_sample(tmp_path, guest="at = [0.5, 0]", profiles=FEELS)
-    cone = "profiles.watcher.cones.front.notices"
-    run = snelk.run(path, overrides={cone: ["others"]})
-    assert list(run.sight.result) == ["cares"] * 2
-    assert run.contacts.sensed.all()
-    answer = run.why("guard", "guest", at=0)
-    assert answer.counterfactual is not None
-    assert answer.counterfactual.settable == (f'{cone}=["others", "visitors"]',)
-    run = snelk.run(path, overrides={"profiles.watcher.notices": [], cone: ["visitors"]})
-    assert (run.sight.in_view.all(), run.contacts.sensed.any()) == (True, False)

@@ -104,65 +104,6 @@ def test_what_waits_to_be_heard_of_who_is_spawned_anew_is_nobodys(tmp_path: Path
     assert [[*map(str, each)] for each in heard] == [["nan", "pal"], ["guest", "pal"]]
 
 
-def test_heard_noises_add_to_the_meter_at_once(tmp_path: Path) -> None:
-    path = samples.write_sample(
-        tmp_path, track=samples.track_of((0, -5, 0), (9, -5, 0)), profiles=EARS
-    )
-    meter = {"fill_time": 1.0, "drain_time": 2.0, "drain_after": 1.0, "noise_gain": 0.5}
-    run = heard_of(
-        path, noise(1.0, [0.0, 6.0]), noise(1.0, [0.0, -6.0]), noise(2.0, [0.0, 3.0]),
-        profiles__watcher__meter=meter,
-    )  # fmt: skip
-    value = dict(zip(run.meters.t, run.meters.value, strict=True))
-    assert value[0.5] == 0.0
-    assert value[1.0] == pytest.approx(2 * 0.5 * (1 - 6 / 12))
-    assert value[2.0] == pytest.approx(value[1.5] + 0.5 * (1 - 3 / 12))
-    assert value[3.0] == value[2.0]  # it holds a second after the last noise
-    assert value[4.0] == pytest.approx(value[2.0] - 1.0 / 2.0)
-    assert list(run.meters.state[run.meters.t.isin([1.0, 2.0])]) == ["heard", "heard"]
-    again = run.why("guard", "guest", at=2.0).meter
-    assert again is not None
-    assert again.text.endswith("a noise added 0.38")
-
-
-def test_footsteps_come_once_a_stride_as_loud_as_gait_and_ground_make_them(tmp_path: Path) -> None:
-    rows = [
-        (0, 1.1, "creeping"),
-        (2, 3.2, "running"),
-        (4, 9.2, "running"),
-        (6, 9.2, "still"),
-        (8, 9.7, "walking"),
-        (9, 9.7, "walking"),
-    ]
-    track = "t,id,x,y,heading,gait\n" + "".join(f"{t},guest,{x},0,0,{g}\n" for t, x, g in rows)
-    # Of zones over one another the last that says its ground counts.
-    yard = feature("zone", "yard", shapely.box(2, -1, 6, 1), ground="moss")
-    paths = [
-        feature("zone", f"path-{x}", shapely.box(x, -1, x + 1, 1), ground="gravel") for x in (4, 5)
-    ]
-    shade = feature("zone", "shade", shapely.box(0, -1, 9, 1), light=0.5)
-    bare = feature("zone", "bare", shapely.box(2, -1, 4 - 1e-9, 1), ground="earth")
-    grounds = "[grounds]\ngravel = 2.0\nmoss = 0.3\nearth = 1.0\n"
-    level = level_of(yard, *paths, shade, bare)
-    path = samples.write_sample(tmp_path, track=track, level=level, profiles=STEPS + grounds)
-    noises = snelk.run(path, overrides={"clock.dt": 0.3}).noises
-    # A gait holds until the next sample: running from 3.2 m, and what follows 9.2 m is still.
-    np.testing.assert_allclose(noises.x, 1.1 + 0.5 * np.arange(1, 17), atol=1e-9)
-    np.testing.assert_allclose(noises.t, np.interp(noises.x, [1.1, 3.2, 9.2], [0, 2, 4]), atol=0.15)
-    on_gravel = (noises.x >= 4) & (noises.x <= 6)
-    assert ((noises.ground == "gravel") == on_gravel).all()
-    assert ((noises.ground == "earth") == ((noises.x >= 2) & (noises.x < 4))).all()
-    reach = {"creeping": 1.0, "walking": 4.0, "running": 9.0}
-    for row in noises.itertuples():
-        assert row.reach == reach[row.gait] * (2.0 if row.ground == "gravel" else 1.0)
-    assert noises.gait.value_counts().to_dict() == {
-        "running": 12,
-        "creeping": 4,
-        "still": 0,
-        "walking": 0,
-    }
-
-
 def test_the_place_heard_errs_in_proportion_to_distance_and_by_its_own_chance(
     tmp_path: Path,
 ) -> None:
@@ -262,3 +203,25 @@ def test_who_hears_steps_is_told_of_their_gait_and_ground() -> None:
         }
         grounds |= {*told.ground.dropna()} if "on" in event.noise.split() else set()
     assert next(iter(run.setup.grounds)) in grounds
+
+
+def test_of_noises_at_once_the_first_of_somebody_and_the_last_of_nobody_count(
+    tmp_path: Path,
+) -> None:
+    path = samples.write_sample(tmp_path, guest="at = [9, 9]", profiles=EARS)
+    mine, nobodys = ([5.0, 0.0], [0.0, 5.0]), ([3.0, 3.0], [-3.0, 3.0])
+    nobody = [(1.0, nobodys[0]), (1.0, nobodys[1]), (3.3, nobodys[0])]
+    noises = [noise(1.0, at, 7.0) for at in mine]
+    noises += [{"t": t, "kind": "bang", "at": at, "z": 1.0, "reach": 8.0} for t, at in nobody]
+    run = heard_of(
+        path, *noises, clock__dt=0.1, clock__end=6.0, profiles__watcher__memory={"forget": 2.0},
+        profiles__watcher__meter={"fill_time": 1.0, "drain_after": 0.5, "drain_time": 1.0, "noise_gain": 0.1},
+        profiles__watcher__ladder={"states": {"a": {}}},
+    )  # fmt: skip
+    believed = run.beliefs[(run.beliefs.t == 1.0) & (run.beliefs.target == "guest")].iloc[0]
+    assert [believed.x, believed.y] == mine[0]
+    signals, strength = run.signals.set_index("t"), 1.0 - math.hypot(3.0, 3.0) / 12.0
+    assert [signals.target_x[1.0], signals.target_y[1.0]] == nobodys[1]
+    # Both filled its meter, which is empty again when the place is forgotten.
+    assert signals.meter[1.0] == pytest.approx(0.1 * 2.0 * strength)
+    assert (signals.place[3.3], signals.meter[3.3]) == ("bang", pytest.approx(0.1 * strength))

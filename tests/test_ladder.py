@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +14,6 @@ from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
 import snelk
-from snelk.runs.ladders import asked_by
 from snelk.runs.store import TABLES
 
 A, B, C = {"a": {}}, {"b": {}}, {"c": {}}
@@ -54,28 +52,6 @@ def test_the_first_that_is_true_for_long_enough_is_taken(tmp_path: Path, dt: flo
     answer = run.why_state("guard", at=2.5)
     assert answer.headline == "guard turns from a to c at 2.50 s: slow; no focus"
     assert answer.transition("same").missing == ("slow comes first",)  # type: ignore[union-attr]
-
-
-def test_what_must_be_true_for_a_while_begins_again_in_each_state_and_seen_for_at_the_first_sight(
-    tmp_path: Path,
-) -> None:
-    transitions = {
-        "long": {"from": ["a", "b"], "to": "c", "when": "state_for >= 0s", "for": 2.0},
-        "on": {"from": "a", "to": "b", "when": "state_for >= 1.5s"},
-        "watched": {"from": "c", "to": "a", "when": "seen_for >= 1s"},
-    }
-    track = samples.track_of((0, 90, 0), (4.9, 90, 0), (5, 5, 0), (9, 5, 0))
-    states: dict[str, dict[str, object]] = {"a": {}, "b": {}, "c": {}}
-    run = snelk.run(
-        scenes.scene(tmp_path, states=states, transitions=transitions, track=track, end=8.0)
-    )
-    # In b it has been true for 0 s at the tick after 1.5 s.
-    expected = [(0.0, "a", None), (1.5, "b", "on"), (3.6, "c", "long"), (6.0, "a", "watched")]
-    assert states_of(run)[:4] == expected
-    first = float(run.sight.t[run.sight.in_view].min())
-    signals = run.signals[run.signals.t >= first - 1e-9]
-    assert first == 5.0
-    assert signals.seen_for.tolist() == pytest.approx((signals.t - first).tolist())
 
 
 def test_a_state_that_cannot_be_interrupted_is_left_when_its_activity_is_done(
@@ -158,78 +134,6 @@ def test_sleep_dulls_the_senses_and_waking_takes_time(tmp_path: Path) -> None:
     poses = run.poses[run.poses.id == "guard"].set_index("t")
     assert poses.posture.loc[1.0] == "prone"
     assert (poses.x.loc[0:3.0] == 0.0).all()  # busy until 3 s
-
-
-TWO = """
-[cast.other]
-team = "visitors"
-body = "post"
-"""
-
-
-def two_guests(folder: Path, first: str, second: str, **changes: Any) -> snelk.Run:
-    """A guest and another, from (t, x, y) each, and a guard with a meter that fills slowly."""
-    rows = "".join(
-        f"{t},{name},{x},{y},0\n"
-        for name, text in (("guest", first), ("other", second))
-        for t, x, y in (p.split() for p in text.split(","))
-    )
-    scenario = scenes.scene(folder, states={"a": {"face": {}}}, track="t,id,x,y,heading\n" + rows)
-    path = Path(scenario.source)
-    path.write_text(path.read_text() + TWO)
-    ladder = {"states": {"a": {"face": {}}}, "focus_stick": 0.2}
-    return snelk.run(
-        path, overrides={"clock.dt": 0.1, "profiles.watcher.ladder": ladder, **changes}
-    )
-
-
-def test_the_focus_is_the_fullest_then_the_nearest_then_the_first_and_it_sticks(
-    tmp_path: Path,
-) -> None:
-    def focus(run: snelk.Run) -> list[str]:
-        return [f if isinstance(f, str) else "" for f in run.signals.focus]
-
-    # Alike in all but the distance, then alike in that as well.
-    assert set(focus(two_guests(tmp_path, "0 5 3,3 5 3", "0 4 0,3 4 0"))[1:]) == {"other"}
-    assert set(focus(two_guests(tmp_path, "0 5 1,3 5 1", "0 5 -1,3 5 -1"))[1:]) == {"guest"}
-    # The other comes late: its meter has to be fuller by 0.2, which it never is.
-    late = two_guests(tmp_path, "0 6 2,9 6 2", "0 30 0,2 30 0,2.1 3 0,9 3 0")
-    assert set(focus(late)[1:]) == {"guest"}
-    # Gone out of sight, its meter drains until the other's is fuller by 0.2: once, for good.
-    gone = focus(two_guests(tmp_path, "0 6 2,2 6 2,2.1 -9 0,9 -9 0", "0 6 -2,9 6 -2"))
-    changes = [a for a, b in itertools.pairwise(gone) if a != b]
-    assert changes == ["guest"]
-    assert gone[-1] == "other"
-
-
-def test_told_carries_the_rank_of_the_teller(tmp_path: Path) -> None:
-    profiles = scenes.GUARD + '[profiles.deaf]\nlike = "watcher"\ncones = {}\nhearing = {}\n'
-    track = samples.track_of((0, 30, 0), (2, 5, 0), (9, 5, 0))
-    states = {"calm": {}, "wary": {"rank": 3}}
-    transitions = {
-        "see": {"to": "wary", "when": "seen", "from": "calm"},
-        "word": {"to": "wary", "when": "told_rank >= 3"},
-    }
-    scenario = scenes.scene(
-        tmp_path, states=states, transitions=transitions, track=track, profiles=profiles,
-        more={"profiles.watcher.tell": {"delay": 0.5, "every": 1.0}},
-    )  # fmt: skip
-    path = Path(scenario.source)
-    path.write_text(
-        path.read_text() + '[cast.friend]\nteam = "home"\nprofile = "deaf"\nat = [0, -40]\n'
-    )
-    run = snelk.run(path, overrides=dict(scenario.overrides))
-    friend = run.signals[run.signals.agent == "friend"]
-    told = friend[friend.told]
-    saw = run.events[run.events.kind == "saw"].t.iloc[0]
-    # The first word was sent before it turned wary, the second a second later.
-    assert told.t.iloc[:2].tolist() == [pytest.approx(saw + 0.5), pytest.approx(saw + 1.5)]
-    assert told.told_rank.iloc[:2].tolist() == [3.0, 3.0]
-    assert (friend.told_rank[~friend.told] == -1.0).all()
-    assert (
-        run.states[(run.states.agent == "friend") & run.states.transition.notna()].reason.iloc[0]
-        == "told_rank 3"
-    )
 
 
 # Random small scenarios: what has to hold whatever is in them.
@@ -320,47 +224,10 @@ def test_what_always_holds(
     sensed = run.beliefs[run.beliefs.source == "sensed"]
     assert (sensed.error.dropna() == 0.0).all()
     assert not run.beliefs.age.max() > 8.0 + 1e-9
-    _check_changes(run)
     _check_events(run)
     for again, changes in ((run, {}), (varied, other)):
         alone = snelk.run(scenario, overrides=changes)
         assert all(again.arrow(name).equals(alone.arrow(name)) for name in TABLES)
-
-
-def _check_changes(run: snelk.Run) -> None:
-    """The table of states is what the table of signals and the written ladder say, tick by tick."""
-    ladder = run.setup.profile_of("guard").ladder
-    assert ladder is not None
-    asked = asked_by(run, "guard")
-    true = {name: asked.true(name) for name in ladder.transitions}
-    rows = list(run.states[run.states.agent == "guard"].itertuples())
-    taken = {round(row.t, 6): row for row in rows[1:]}
-    state, entered, held = rows[0].state, -1, dict.fromkeys(ladder.transitions, -1)
-    busy_until = -1.0
-    for n, t in enumerate(run.times):
-        assert asked.rows["state"][n] == state
-        able = []
-        for name, change in ladder.transitions.items():
-            open_now = state in (change.from_ or set(ladder.states) - {change.to})
-            held[name] = held[name] + 1 if open_now and true[name][n] else -1
-            if held[name] * 0.1 >= change.for_ - 1e-9 and held[name] >= 0:
-                able.append(name)
-        been = (n - entered) * 0.1 if entered >= 0 else n * 0.1
-        stays = been < ladder.states[state].least - 1e-9 or t <= busy_until - 1e-9
-        row = taken.pop(round(float(t), 6), None)
-        if row is None:
-            assert stays or not able, (t, able)
-            continue
-        assert not stays
-        assert (row.transition, row.before) == (able[0], state)
-        assert (
-            (row.also or "") == ", ".join(able[1:]) if isinstance(row.also, str) else len(able) == 1
-        )
-        if ladder.states[state].sleep is not None:
-            busy_until = float(t) + 0.4
-        state, entered, held = row.state, n, dict.fromkeys(ladder.transitions, -1)
-        assert state == ladder.transitions[row.transition].to
-    assert not taken
 
 
 def _check_events(run: snelk.Run) -> None:

@@ -19,11 +19,9 @@ from snelk.body.doing import Doing
 from snelk.body.looking import look_out
 from snelk.body.moving import run_out, turns_back
 from snelk.body.outlook import Outlook
-from snelk.body.paces import AT_FOCUS, GLANCES, Moving
+from snelk.body.paces import Moving
 from snelk.body.roams import RoamStage
-from snelk.body.standing import Timing
 from snelk.body.streams import Streams, draw, draw_whole
-from snelk.body.timing import who_catches, who_glances, who_thinks
 from snelk.body.wandering import wander_alone
 from snelk.chance import key_of, stream, stream_of
 from snelk.engine.columns import FollowedColumns
@@ -35,55 +33,29 @@ from snelk.level.columns import GridColumns, GroundColumns, ZoneColumns, in_one,
 from snelk.level.floors import build_floors
 from snelk.level.grid import build_grid, scratch_for
 from snelk.level.ground import Areas, ground_of
-from snelk.level.level import Level
 from snelk.level.outlines import edges_of
 from snelk.level.walking import part_of, step_back
 from snelk.level.within import edge_ahead, which_inside
 from snelk.level.zones import Zones
 from snelk.mind.cells import Cells
-from snelk.mind.columns import (
-    BeliefColumns,
-    DrawnColumns,
-    MeterNumberColumns,
-    NewsColumns,
-)
-from snelk.mind.drawn import Drawn
-from snelk.mind.fading import follow_drawn
-from snelk.mind.memory import SOURCES, Beliefs, News
-from snelk.mind.messages import TELL_RESULTS, MessageStore
-from snelk.mind.meter import MeterNumbers, meter_numbers
-from snelk.mind.overhearing import add_up
-from snelk.mind.programs import LadderState
-from snelk.mind.receiving import receive
-from snelk.mind.signals import Attended, FocusNumbers, Signals
 from snelk.mind.spreading import likeliest, spread, take_out
-from snelk.mind.stage import ROOM, DrawStage, ListenStage, TellStage
-from snelk.mind.telling import arrive, pass_all_on, raise_voices, who_tells
 from snelk.mind.updating import mind
 from snelk.runs.measures import Measurer
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import (
     AroundColumns,
     BodyColumns,
-    ContactColumns,
-    EarStageColumns,
     LightColumns,
     PoseColumns,
     SightLimitColumns,
     SightNumberColumns,
 )
-from snelk.senses.contact import SENSED, Contacts
-from snelk.senses.hearing import AWAKE as EAR_AWAKE
-from snelk.senses.hearing import HEARD, Noises
-from snelk.senses.hearing import REACH as EAR_REACH
 from snelk.senses.light import LightNumbers
-from snelk.senses.listening import pair_up
 from snelk.senses.seeing import see
 from snelk.senses.sensing import sense
 from snelk.senses.sight import IN_VIEW, LOGGED, NEEDED, Sight, SightLimits, SightNumbers
-from snelk.senses.stage import ALL_ALIKE, EarStage
-from snelk.senses.stepping import make_steps, put_in_order
-from snelk.senses.stores import HeardStore, NoiseStore
+from snelk.senses.stepping import make_steps
+from snelk.senses.stores import NoiseStore
 from snelk.senses.surroundings import Around
 from snelk.tuning.judging import Judge
 
@@ -94,9 +66,6 @@ AREA = shapely.Polygon(
     [[(1, 1), (1, 2), (3, 2), (3, 1)], [(5, 1), (6, 3), (7, 1)]],
 )
 """An area with a notch and two holes, whose corners and edges lie on whole metres."""
-
-
-NO_FLOORS = build_floors([])
 
 
 def sometimes(chance: np.random.Generator, share: float, *shape: int) -> np.ndarray:
@@ -122,115 +91,6 @@ def bodies_of(chance: np.random.Generator) -> Bodies:
         np.zeros((V, J)),
         np.full((V, J), -1, np.int32),
     )
-
-
-def moving_of(chance: np.random.Generator) -> Moving:
-    arrays = {name: np.zeros((V, A)) for name in Moving._fields}
-    truths = ("driven", "still", "holds", "smooth", "on_way", "at_end", "no_way")
-    arrays |= {name: sometimes(chance, 0.4, V, A) for name in truths}
-    arrays |= {name: np.zeros((V, A), np.int64) for name in ("turn_at", "next", "size")}
-    arrays |= {name: np.full((V, A), -1) for name in ("halt", "link")}
-    arrays |= {name: np.zeros((V, A), np.int8) for name in ("posture", "gait")}
-    arrays |= {"look": chance.choice([0, AT_FOCUS, GLANCES], (V, A)).astype(np.int8)}
-    arrays |= {"points": np.zeros((V, A, 1, 5)), "beyond": np.zeros((V, A, 1))}
-    arrays |= {"period": chance.choice([0.5, 2.0], (V, A))}
-    return Moving(**arrays)  # type: ignore[arg-type]
-
-
-def ladders_of(chance: np.random.Generator) -> LadderState:
-    one, none = (V, A, 1), np.zeros((V, A, 1))
-    return LadderState(
-        chance.integers(-1, S, (V, A)).astype(np.int16), np.zeros(one, np.int64),
-        np.ones((V, A, S, 1), np.bool_), none, np.zeros((V, A, S, 1)), none.copy(), none.copy(),
-        np.zeros(one, np.int8), np.zeros((V, A, S)), np.ones((V, A, S), np.bool_),
-        chance.integers(0, 9, (V, A)), chance.integers(4, 7, (V, A)), sometimes(chance, 0.1, V, A),
-    )  # fmt: skip
-
-
-def timing_of(chance: np.random.Generator) -> Timing:
-    truths = {name: sometimes(chance, 0.4, V, A) for name in Timing._fields}
-    rest = {
-        "used": sometimes(chance, 0.9, V, A),
-        "ended": sometimes(chance, 0.2, V),
-        "next_thought": chance.choice([0.4, 0.5, 0.6], (V, A)),
-        "state_for": np.zeros((V, A)),
-        "glanced": chance.integers(-1, 3, (V, A)),
-        "freeze": sometimes(chance, 0.3, V, A, S, A),
-    }
-    return Timing(**truths | rest)  # type: ignore[arg-type]
-
-
-@pytest.mark.parametrize("seed", range(40))
-def test_whose_turn_it_is(seed: int) -> None:
-    chance, tick, dt = np.random.default_rng(seed), 5, 0.1
-    moving, ladders, timing = moving_of(chance), ladders_of(chance), timing_of(chance)
-    thought_there, glanced = timing.thought_there.copy(), timing.glanced.copy()
-    busy = (tick < ladders.busy_until) | ladders.out
-    count = who_thinks(moving, ladders, tick, 0.5, timing)
-    able = timing.used & ~timing.ended[:, None]
-    at_end = (moving.at_end | moving.no_way) & ~thought_there & able
-    due = (at_end | (timing.next_thought <= 0.5)) & able & ~busy
-    np.testing.assert_array_equal(timing.at_end, at_end)
-    np.testing.assert_array_equal(timing.due, due)
-    assert count == (due | at_end).sum()
-
-    since, sees_me = chance.integers(0, 25, (V, A)), sometimes(chance, 0.4, V, A, A)
-    signals = Signals.blank((V, A))
-    signals.target_x[...], signals.target_y[...] = whole(chance, 2, V, A)
-    count = who_glances(moving, ladders, since, signals, sees_me, tick, dt, timing)
-    state = np.maximum(ladders.state, 0)
-    v, a = np.indices((V, A))
-    np.testing.assert_array_equal(
-        moving.still, busy | (sees_me & timing.freeze[v, a, state]).any(axis=2)
-    )
-    at_focus, glances = moving.look == AT_FOCUS, moving.look == GLANCES
-    np.testing.assert_array_equal(moving.look_x, np.where(at_focus, signals.target_x, 0.0))
-    np.testing.assert_array_equal(moving.look_y, np.where(at_focus, signals.target_y, 0.0))
-    np.testing.assert_allclose(timing.state_for, np.maximum(since - 1, 0) * dt)
-    ticks = np.rint(moving.period / dt).astype(int)  # by whole ticks: no rounding decides
-    number = np.where(glances, np.maximum(since - 1, 0) // ticks, -1)
-    np.testing.assert_array_equal(timing.glanced, number)
-    np.testing.assert_array_equal(timing.fresh, glances & (number != glanced))
-    assert count == timing.fresh.sum()
-
-
-@pytest.mark.parametrize("seed", range(40))
-def test_who_is_caught(seed: int) -> None:
-    chance = np.random.default_rng(seed)
-    rows = int(chance.choice([1, V]))
-    poses, bodies, ladders = poses_of(chance, rows), bodies_of(chance), ladders_of(chance)
-    timing = timing_of(chance)
-    shapes = dict.fromkeys(Attended._fields, (V, A, J))
-    now = Attended(**{n: np.zeros(s) for n, s in shapes.items()} | {  # type: ignore[arg-type]
-        **{n: sometimes(chance, 0.6, V, A, J) for n in ("seen", "heard", "felt", "smelt", "was_seen", "seen_to")},
-        **{n: np.zeros((V, A, J + 1)) for n in ("first", "away", "value")},
-        "sensed": np.zeros((V, A, J + 1), np.bool_), "focus": np.zeros((V, A), np.int32),
-    })  # fmt: skip
-    may = sometimes(chance, 0.8, V, A, J)
-    none = np.zeros((V, A))
-    numbers = FocusNumbers(
-        AGENTS, may, none > 0, none > 0, none, none.astype(np.int8), np.zeros((V, A, J + 1)),
-        np.arange(J),
-    )  # fmt: skip
-    reach = chance.choice([np.nan, 1.0, 2.0, np.sqrt(2.0)], (V, A, S))
-    was = chance.integers(0, 3, (V, A, J)).astype(np.int8)
-    caught = was.copy()
-    count = who_catches(poses, bodies, now, numbers, ladders, timing, reach, caught)
-    p = np.arange(V) if rows > 1 else np.zeros(V, int)
-    x, y, low = poses.x[p], poses.y[p], poses.z[p]
-    high = low + bodies.height[np.arange(V)[:, None], np.arange(J), poses.posture[p]]
-    gap = np.maximum(low[:, None, :] - high[:, AGENTS, None], low[:, AGENTS, None] - high[:, None])
-    away = np.sqrt(
-        (x[:, None, :] - x[:, AGENTS, None]) ** 2
-        + (y[:, None, :] - y[:, AGENTS, None]) ** 2
-        + np.maximum(gap, 0.0) ** 2
-    )
-    v, a = np.indices((V, A))
-    far = reach[v, a, np.maximum(ladders.state, 0)][..., None]
-    there = poses.present[p][:, None] & poses.present[p][:, AGENTS, None] & (now.seen | (was > 0))
-    near = there & may & timing.used[..., None] & (away <= far + 1e-9)
-    np.testing.assert_array_equal(caught, near * 1 + (near & (was == 0)))
-    assert count == (near & (was == 0)).sum()
 
 
 @pytest.mark.parametrize("seed", range(40))
@@ -343,128 +203,6 @@ def test_what_decides_a_look_is_the_same_where_no_table_shows_the_rest(seed: int
         np.testing.assert_array_equal(lean.off[seen], full.off[seen])
         left_out += int((np.isnan(lean.off) & ~np.isnan(full.off)).sum())
     assert left_out > 0
-
-
-@pytest.mark.parametrize("seed", range(30))
-def test_who_tells_whom_and_what_arrives(seed: int) -> None:
-    chance, tick, dt = np.random.default_rng(seed), 7, 0.1
-    source = chance.integers(-1, len(SOURCES), (V, A, J)).astype(np.int8)
-    age = chance.choice([0.0, 0.09, 0.1, 0.4], (V, A, J))
-    x, y, z, blur = chance.random((4, V, A, J))
-    beliefs = Beliefs(source, x, y, z, *np.zeros((2, V, A, J)), age, blur)
-    delay, every = chance.integers(1, 4, (2, V, A))
-    next_time = chance.integers(5, 10, (V, A, J))
-    before, audience = next_time.copy(), sometimes(chance, 0.7, V, A, A)
-    passed = chance.choice([-np.inf, 0.28, 0.57, 0.61], (V, A, J))
-    news, bodies = News.blank((V, A, J)), bodies_of(chance)
-    heard_now, contacts = News.blank((V, A, J)), Contacts.blank((V, A, J))
-    heard_now.age[sometimes(chance, 0.3, V, A, J)] = 0.3
-    contacts.smell[sometimes(chance, 0.3, V, A, J)] = SENSED
-    stage = TellStage(
-        dt, AGENTS, laid_out(BodyColumns, bodies), laid_out(BeliefColumns, beliefs),
-        laid_out(NewsColumns, heard_now), laid_out(ContactColumns, contacts),
-        sometimes(chance, 0.8, V, A, J),
-        *sometimes(chance, 0.7, 4, V, A), np.full((V, A), np.nan), delay, every, audience,
-        next_time, passed.copy(), np.zeros((V, A, J), np.bool_), np.zeros((V * A, 2), np.int64),
-        np.zeros(3, np.int64), True,
-        np.zeros((V * A, A, J), np.int8), *np.zeros((2, V * A, A)), np.zeros((V * A, A), np.int64),
-        laid_out(NewsColumns, news), np.zeros((V, A, J), np.bool_), np.full((V, A, J), -1.0),
-    )  # fmt: skip
-    stage.said[:] = 9
-    rows = int(chance.choice([1, V]))
-    poses = poses_of(chance, rows)
-    count = who_tells(stage, poses, tick)
-    told = source == SOURCES.index("told")
-    own = (contacts.smell == SENSED) | ~np.isnan(heard_now.age)
-    own = (own | (source == SOURCES.index("sensed"))) & (source >= 0) & ~told
-    news_to_it = told & plain(stage).passes[..., None] & (tick * dt - age > passed + dt / 2)
-    there = np.broadcast_to(poses.present[:, AGENTS], (V, A)) & stage.tells
-    expected = (own | news_to_it) & there[..., None] & (before <= tick)
-    np.testing.assert_array_equal(stage.due, expected)
-    now = np.where(expected, tick * dt - age, passed)
-    np.testing.assert_array_equal(plain(stage).passed_on, now)
-    np.testing.assert_array_equal(next_time, np.where(expected, tick + every[..., None], before))
-    assert count == expected.sum()
-    most = (expected.sum(axis=2) * audience.sum(axis=2)).sum()
-    assert stage.said.tolist() == [expected.any(axis=2).sum(), tick, most]
-
-    voices, heard = NoiseStore(), HeardStore()
-    tellers, raised, pairs = raise_voices(stage, poses, voices.laid, heard.laid)
-    assert [list(at) for at in stage.tellers[:tellers]] == np.argwhere(expected.any(2)).tolist()
-    assert raised == pairs == 0  # nobody has a voice: they tell all
-    reach = np.where(sometimes(chance, 0.6, V, A), 5.0 + np.arange(A), np.nan)
-    loud = plain(stage)._replace(reach=reach)
-    voices.make_room(V * A)
-    heard.make_room((V * A + 1) * A)
-    tellers, raised, pairs = raise_voices(loud, poses, voices.laid, heard.laid)
-    speakers = [(v, a) for v, a in stage.tellers[:tellers].tolist() if reach[v, a] > 0]
-    p = [v if rows > 1 else 0 for v, _ in speakers]
-    row = voices.rows
-    assert raised == len(speakers)
-    assert row.variant[:raised].tolist() == [v for v, _ in speakers]
-    assert row.reach[:raised].tolist() == [reach[at] for at in speakers]
-    who = [AGENTS[a] for _, a in speakers]
-    assert row.x[:raised].tolist() == [poses.x[at] for at in zip(p, who, strict=True)]
-    up = [
-        bodies.eyes[v, i, poses.posture[q, i]]
-        for (v, _), q, i in zip(speakers, p, who, strict=True)
-    ]
-    assert row.z[:raised].tolist() == [
-        poses.z[at] + high for at, high in zip(zip(p, who, strict=True), up, strict=True)
-    ]
-    meant = [
-        (n, b) for n, (v, a) in enumerate(speakers) for b in range(A)
-        if audience[v, a, b] and stage.ears[v, b]
-    ]  # fmt: skip
-    assert [*zip(heard.rows.row[:pairs], heard.rows.agent[:pairs], strict=True)] == meant
-    heard.rows.failed[:pairs] = chance.choice([HEARD, EAR_AWAKE, EAR_REACH], pairs)
-    heard.rows.limit[:pairs], mute = chance.random(pairs), MessageStore()
-    mute.make_room(V * A * A * J)
-    state, ranks = chance.integers(-1, 3, (V, A)).astype(np.int16), chance.random((V, A, 3))
-    pass_all_on(loud, poses, heard.laid, state, ranks, mute.laid, mute.held)
-    for row, (v, a) in enumerate(stage.tellers[:tellers].tolist()):
-        for b, j in np.argwhere(audience[v, a][:, None] & stage.due[v, a]).tolist():
-            i, result = AGENTS[b], TELL_RESULTS[stage.failed[row, b, j] + 1]
-            if result not in ("told", "ears", "awake", "reach") or (v, a) not in speakers:
-                continue
-            became = {HEARD: "told", EAR_AWAKE: "awake", EAR_REACH: "reach"}
-            at = meant.index((speakers.index((v, a)), b)) if stage.ears[v, b] else -1
-            assert result == (became[int(heard.rows.failed[at])] if at >= 0 else "ears")
-            assert at < 0 or stage.limit[row, b] == heard.rows.limit[at]
-    going, came, sent = MessageStore(), MessageStore(), []
-    going.make_room(V * A * A * J)
-    pass_all_on(stage, poses, heard.laid, state, ranks, going.laid, going.held)
-    for row, (v, a) in enumerate(stage.tellers[:tellers].tolist()):
-        rank, there = ranks[v, a, max(state[v, a], 0)], poses.present[v if rows > 1 else 0]
-        for b, j in np.argwhere(audience[v, a][:, None] & stage.due[v, a]).tolist():
-            i = AGENTS[b]
-            passed = {
-                "present": there[i], "memory": stage.remembers[v, b],
-                "cares": stage.notices[v, b, j] and i != j,
-            }  # fmt: skip
-            failed = [gate for gate, ok in passed.items() if not ok]
-            assert TELL_RESULTS[stage.failed[row, b, j] + 1] == (failed[0] if failed else "told")
-            if not failed:
-                d = int(delay[v, a])
-                old = age[v, a, j] + d * dt
-                place = (values[v, a, j] for values in (x, y, z))
-                sent.append((v, a, b, j, tick + d, *place, old, blur[v, a, j], rank))
-    assert going.messages() == sent
-    for now in range(tick + 1, tick + 4):
-        came.make_room(going.count)
-        arrive(stage, now, going.laid, going.held, came.laid, came.held)
-        due = [each for each in sent if each[4] == now]
-        assert came.messages() == due
-        for v, b, j in np.ndindex(V, A, J):
-            mine = [each for each in due if (each[0], *each[2:4]) == (v, b, j)]
-            newest = min(mine, key=lambda each: each[8], default=(np.nan,) * 11)
-            assert stage.told[v, b, j] == bool(mine)
-            assert stage.told_rank[v, b, j] == max((each[10] for each in mine), default=-1.0)
-            got = [values[v, b, j] for values in news]
-            np.testing.assert_array_equal(got, newest[5:10])
-    arrive(stage, tick + 4, going.laid, going.held, came.laid, came.held)
-    assert (going.count, came.count, stage.told.any()) == (0, 0, False)
-    assert np.isnan(news.age).all()
 
 
 @pytest.mark.parametrize("seed", range(30))
@@ -605,62 +343,6 @@ def test_streams_in_loops_give_the_numbers_of_numpy(seed: int) -> None:
             draw(streams, v, a)
 
 
-@pytest.mark.parametrize("seed", range(20))
-def test_noises_come_in_order_and_each_is_judged_once_by_each_that_listens(seed: int) -> None:
-    chance, size = np.random.default_rng(seed), 40
-    made, ordered = NoiseStore(), NoiseStore()
-    some = Noises.blank(size)._replace(
-        variant=chance.integers(0, V, size), t=chance.choice([0.1, 0.2, 0.3], size),
-        kind=np.arange(size), by=chance.integers(-1, J, size), x=chance.random(size),
-    )  # fmt: skip
-    for part in (slice(0, 7), slice(7, size)):  # room grows, and what is there stays
-        made.add(some.of(part), 3)
-    ordered.make_room(size)
-    numbered = chance.integers(0, 9, V)
-    first = numbered.copy()
-    put_in_order(made.laid, size, np.empty(size, np.int64), numbered, ordered.laid)
-    ordered.held[0] = size
-    order = np.lexsort((some.t, some.variant))  # of noises at once the first stays the first
-    found = ordered.noises()
-    for name in ("variant", "t", "kind", "by", "x", "gait"):
-        np.testing.assert_array_equal(getattr(found, name), getattr(some, name)[order])
-    for v in range(V):
-        count = int((some.variant == v).sum())
-        assert found.noise[found.variant == v].tolist() == list(range(first[v], first[v] + count))
-        assert numbered[v] == first[v] + count
-
-    ordered.made_at[:size] = np.sort(chance.integers(3, 7, size))
-    always, due = sometimes(chance, 0.4, 2, V, A)
-    last, heard = chance.integers(2, 7, (V, A)), HeardStore()
-    empty = build_grid(np.zeros((0, 6)), np.zeros(0, np.int32), np.zeros(0))
-    grid = laid_out(GridColumns, empty)
-    ones = np.ones((V, A))
-    stage = EarStage(
-        AGENTS, laid_out(BodyColumns, bodies_of(chance)), ones, ones,
-        np.ones((V, A, J + 1), np.bool_), ones, grid, grid, -1.0, 1.0, scratch_for(empty), NO_FLOORS,
-        np.zeros(V, np.int32), np.full(1, ALL_ALIKE, np.int32),
-    )  # fmt: skip
-    heard.make_room(size * A)
-    tick = 6
-    heard.held[0] = pair_up(
-        stage, ordered.laid, size, ordered.made_at, tick, always, due, last, heard.laid
-    )
-    listens = [
-        (n, a)
-        for n, a in np.ndindex(size, A)
-        if found.by[n] != AGENTS[a]
-        and (
-            (always[found.variant[n], a] and ordered.made_at[n] == tick)
-            or (due[found.variant[n], a] and ordered.made_at[n] > last[found.variant[n], a])
-        )
-    ]
-    pairs = heard.heard()
-    assert [*zip(pairs.row.tolist(), pairs.agent.tolist(), strict=True)] == listens
-    np.testing.assert_array_equal(pairs.noise, found.noise[pairs.row])
-    assert np.isnan(pairs.limit).all()
-    assert (pairs.strength == 0.0).all()
-
-
 @pytest.mark.parametrize("seed", range(8))
 def test_what_is_seen_empty_is_taken_out_of_a_likelihood(seed: int) -> None:
     chance, count = np.random.default_rng(seed), 9
@@ -783,135 +465,6 @@ def test_calls_with_arrays_of_others_are_refused() -> None:
     assert len({id(values.base) for values in kept}) == 1
     for mine, theirs in zip(kept, simulation.beliefs, strict=True):
         np.testing.assert_array_equal(mine, theirs)
-
-
-@pytest.mark.parametrize("seed", range(6))
-def test_each_noise_is_judged_once_by_each_that_listens(seed: int) -> None:
-    chance, ticks = np.random.default_rng(seed), 23
-    every = chance.choice([1, 1, 3, 5], (V, A)).astype(np.int64)
-    used = sometimes(chance, 0.8, V, A)
-    level = Level.of(snelk.load(snelk.croft() / "night.toml").level)
-    grid, ones = laid_out(GridColumns, level.sound_grid), np.ones((V, A))
-    ears = EarStage(
-        AGENTS, laid_out(BodyColumns, bodies_of(chance)), ones, ones,
-        np.ones((V, A, J + 1), np.bool_), ones, grid, laid_out(GridColumns, level.feet_grid), *level.alike,
-        scratch_for(level.sound_grid), level.floors,
-        np.zeros(V, np.int32), np.full(1, ALL_ALIKE, np.int32),
-    )  # fmt: skip
-    waiting, heard, noises = NoiseStore(), HeardStore(), NoiseStore()
-    poses = poses_of(chance, 1)
-    stage = ListenStage(
-        laid_out(EarStageColumns, ears), next(level.ways().stages({})), used & (every == 1), used & (every > 1), bool((used & (every > 1)).any()),
-        every, ticks - 1, np.zeros((V, A), np.bool_), np.full((V, A), -1), waiting.laid,
-        waiting.made_at, waiting.held, heard.laid, heard.held, np.array([-1, 0]),
-        np.zeros((V, A, J)), laid_out(NewsColumns, News.blank((V, A, J))),
-    )  # fmt: skip
-    came, made = [], []
-    for tick in range(ticks):
-        count = int(chance.choice([0, 0, 1, 2]))
-        some = Noises.blank(count)
-        some.variant[:], some.kind[:] = chance.integers(0, V, count), len(made) + np.arange(count)
-        some.by[:] = -1
-        noises.held[0] = 0
-        noises.add(some, tick)
-        made += [(int(v), int(kind), tick) for v, kind in zip(some.variant, some.kind, strict=True)]
-        given = noises.laid, noises.made_at, count, poses, np.zeros((V, J)), tick
-        if receive(stage, *given) == ROOM:
-            waiting.make_room(40)
-            heard.make_room(40 * A)
-            stage = stage._replace(
-                waiting=waiting.laid, waiting_at=waiting.made_at, heard=heard.laid
-            )
-            assert receive(stage, *given) != ROOM
-        rows = waiting.rows if stage.now[1] else noises.rows
-        pairs = heard.heard()
-        came += [
-            (int(v), int(rows.kind[row]), int(a), tick)
-            for v, row, a in zip(pairs.variant, pairs.row, pairs.agent, strict=True)
-        ]
-    turns = [
-        (v, kind, a, next(
-            t for t in range(tick, ticks) if t == ticks - 1 or (t - a) % every[v, a] == 0
-        ))
-        for v, kind, tick in made for a in range(A) if used[v, a]
-    ]  # fmt: skip
-    assert sorted(came) == sorted(turns)
-
-
-@pytest.mark.parametrize("seed", range(20))
-def test_the_newest_noise_counts_and_all_add_up(seed: int) -> None:
-    chance, count, now = np.random.default_rng(seed), 30, 2.0
-    some = Noises.blank(count)._replace(
-        t=chance.choice([0.5, 1.0, 1.9, 2.0, 2.05], count),
-        kind=np.arange(count),
-        z=chance.random(count),
-    )
-    noises, heard = NoiseStore.of(some, 0), HeardStore()
-    heard.make_room(count)
-    heard.held[0] = count
-    rows = heard.rows
-    rows.variant[:count], rows.agent[:count] = (
-        chance.integers(0, V, count),
-        chance.integers(0, A, count),
-    )
-    rows.by[:count], rows.row[:count] = chance.integers(-1, 2, count), chance.permutation(count)
-    rows.failed[:count] = np.where(sometimes(chance, 0.7, count), HEARD, 3)
-    rows.strength[:count], rows.straight[:count] = chance.random((2, count))
-    rows.x[:count], rows.y[:count] = chance.random((2, count))
-    error, can = chance.random((V, A)), sometimes(chance, 0.7, V, A)
-    empty = laid_out(GridColumns, build_grid(np.zeros((0, 6)), np.zeros(0, np.int32), np.zeros(0)))
-    stage = EarStage(
-        AGENTS, laid_out(BodyColumns, bodies_of(chance)), error, error,
-        np.ones((V, A, J + 1), np.bool_), error, empty, empty, -1.0, 1.0, scratch_for(empty), NO_FLOORS,
-        np.zeros(V, np.int32), np.full(1, ALL_ALIKE, np.int32),
-    )  # fmt: skip
-    loudness, news = np.zeros((V, A, J)), News.blank((V, A, J))
-    add_up(stage, noises.laid, heard.laid, count, now, loudness, news)
-    drawn, loud = Drawn.blank((V, A)), np.ones((V, A))
-    meters = meter_numbers([snelk.load(snelk.croft() / "night.toml").setup] * V)
-    meters = MeterNumbers(*(np.ascontiguousarray(values[:, :A]) for values in meters))
-    draws = DrawStage(
-        can, error, np.full((V, A), np.inf), laid_out(MeterNumberColumns, meters), loud,
-        np.zeros(1, np.bool_), laid_out(DrawnColumns, drawn),
-    )  # fmt: skip
-    follow_drawn(draws, noises.laid, heard.laid, count, now, 0.0)
-    for v, a, j in np.ndindex(V, A, J + 1):
-        by = j if j < J else -1
-        mine = [
-            n for n in range(count)
-            if (rows.variant[n], rows.agent[n], rows.by[n], rows.failed[n]) == (v, a, by, HEARD)
-        ]  # fmt: skip
-        ages = [max(now - some.t[rows.row[n]], 0.0) for n in mine]
-        whole = pytest.approx(sum(rows.strength[n] for n in mine))
-        if by >= 0:
-            assert loudness[v, a, j] == whole
-            newest = mine[int(np.argmin(ages))] if mine else None  # of equally new the first
-            expected = [np.nan] * 5 if newest is None else [
-                rows.x[newest], rows.y[newest], some.z[rows.row[newest]], min(ages),
-                error[v, a] * rows.straight[newest],
-            ]  # fmt: skip
-            np.testing.assert_array_equal([values[v, a, j] for values in news], expected)
-            continue
-        assert loud[v, a] == (whole if can[v, a] else 0.0)
-        assert drawn.heard[v, a] == bool(mine and can[v, a])
-        if drawn.heard[v, a]:
-            # Of noises as new as each other the last counts.
-            newest = mine[len(ages) - 1 - int(np.argmin(ages[::-1]))]
-            assert drawn.kind[v, a] == some.kind[rows.row[newest]]
-            assert drawn.age[v, a] == max(now - some.t[rows.row[newest]], 0.0)
-            assert drawn.blur[v, a] == error[v, a] * rows.straight[newest]
-            assert (drawn.x[v, a], drawn.y[v, a]) == (rows.x[newest], rows.y[newest])
-            assert drawn.z[v, a] == some.z[rows.row[newest]]
-    # When all is quiet it draws as much for a while, then less and less, and is forgotten.
-    drawn.meter[...] = at_first = np.where(np.isnan(drawn.age), 0.0, chance.random((V, A)))
-    age, forget, dt = drawn.age.copy(), chance.uniform(1, 4, (V, A)), 0.3
-    draws = draws._replace(forget=forget)
-    for n in range(1, 25):
-        follow_drawn(draws, noises.laid, heard.laid, 0, now + n * dt, dt)
-        drains = np.maximum(n * dt - meters.drain_after, 0.0) / meters.drain_time
-        left = np.where(age + n * dt > forget, 0.0, np.clip(at_first - drains, 0.0, 1.0))
-        np.testing.assert_allclose(drawn.meter, left, atol=1e-9)
-        np.testing.assert_array_equal(np.isnan(drawn.x), ~(age + n * dt <= forget))
 
 
 @pytest.mark.parametrize("seed", range(10))

@@ -10,14 +10,9 @@ import samples
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from test_hearing import EARS, feature, level_of
+from test_hearing import feature, level_of
 
 import snelk
-from snelk.level.grid import build_grid, scratch_for
-from snelk.mind.memory import SOURCES, Beliefs, MemoryNumbers, News
-from snelk.mind.remembering import remember
-from snelk.senses.bodies import Poses
-from snelk.senses.contact import SENSED, Contacts
 
 MEMORY = "profiles.watcher.memory"
 
@@ -111,113 +106,6 @@ def test_a_lead_stops_at_a_door_in_the_variant_in_which_that_is_shut(tmp_path: P
         for each, run in zip(variants, snelk.run_batch(path, variants=variants), strict=True):
             x = beliefs_of(run)[8.0].x  # type: ignore[attr-defined]
             assert x == pytest.approx(18.0 if each is opened else 13.48, abs=1e-6)
-
-
-@pytest.mark.parametrize(
-    ("believed", "heard", "told", "smelt", "source"),
-    [
-        (1.0, 1.0, np.nan, np.nan, "heard"),  # what one hears oneself counts if it is as new
-        (1.0, 1.1, np.nan, np.nan, "last_known"),
-        (1.0, np.nan, 0.9, np.nan, "told"),
-        (1.0, np.nan, 1.0, np.nan, "last_known"),  # what is told must be news
-        (1.0, 0.8, 0.8, np.nan, "heard"),
-        (1.0, 0.8, 0.7, np.nan, "told"),
-        (1.0, 1.1, 0.9, np.nan, "told"),
-        (np.nan, 5.0, np.nan, np.nan, "heard"),
-        (np.nan, np.nan, 5.0, np.nan, "told"),
-        (np.nan, 5.0, 5.0, np.nan, "heard"),
-        (1.0, np.nan, np.nan, 1.0, "smelt"),  # so does what one smells oneself
-        (1.0, np.nan, np.nan, 1.1, "last_known"),
-        (1.0, 0.8, 0.8, 0.8, "smelt"),
-        (1.0, 0.7, np.nan, 0.8, "heard"),
-        (1.0, np.nan, 0.7, 0.8, "told"),
-        (np.nan, np.nan, np.nan, 50.0, "smelt"),  # however old, if nothing is known
-    ],
-)
-def test_the_newest_of_belief_ear_and_word_counts(
-    believed: float, heard: float, told: float, smelt: float, source: str
-) -> None:
-    one, dt = (1, 1, 1), 0.1
-    beliefs = Beliefs.blank(one)
-    if not np.isnan(believed):
-        beliefs.source[...] = SOURCES.index("last_known")
-        beliefs.age[...] = believed - dt
-        beliefs.x[...] = beliefs.y[...] = 0.0
-    numbers = MemoryNumbers(np.ones((1, 1), np.bool_), *np.array([[[0.3]], [[0]], [[1]], [[9]]]))
-    news = [
-        News(*np.array([[[[x]]], [[[x]]], [[[0.0]]], [[[age]]], [[[0.0]]]]))
-        for x, age in ((1.0, heard), (2.0, told))
-    ]
-    place, code = np.zeros((1, 1)), np.zeros((1, 1), np.int8)
-    there = Poses(place, place, place, place, code, code, np.ones((1, 1), np.bool_))
-    contacts = Contacts.blank(one)
-    contacts.smell[...] = 3 if np.isnan(smelt) else SENSED
-    contacts.scent_age[...], contacts.scent_x[...] = smelt, 3.0
-    contacts.scent_y[...] = contacts.scent_z[...] = 0.0
-    unseen = np.full((1, 1, 1, 1), 3, np.int8), contacts
-    walls = build_grid(np.zeros((0, 6)), np.zeros(0, np.int32), np.zeros(0))
-    notices = np.ones(one, np.bool_)
-    remember(notices, there, there, dt, *unseen, *news, numbers, walls, scratch_for(walls), beliefs)
-    assert SOURCES[int(beliefs.source[0, 0, 0])] == source
-    place = {"heard": 1.0, "told": 2.0, "smelt": 3.0, "last_known": 0.0}
-    assert beliefs.x[0, 0, 0] == place[source]
-
-
-FRIENDS = """
-[cast.near]
-team = "home"
-profile = "deaf"
-at = [-3, 0]
-facing = 180
-[cast.far]
-team = "home"
-profile = "friend"
-at = [-9, 0]
-facing = 180
-"""
-TELLING = (
-    EARS
-    + """
-[profiles.watcher.memory]
-forget = 60
-[profiles.friend]
-like = "watcher"
-[profiles.deaf]
-like = "friend"
-hearing = { acuity = 0.0 }
-"""
-)
-
-
-def test_what_was_told_is_as_old_as_it_is_and_is_not_told_on(tmp_path: Path) -> None:
-    track = samples.track_of((0, 5, 0), (1, 5, 0), (1.1, 20, 0), (6, 20, 0))
-    path = samples.write_sample(tmp_path, track=track, guest=FRIENDS, profiles=TELLING)
-    run = snelk.run(path, overrides={
-        "profiles.watcher.tell": {"delay": 0.6, "every": 0.4}, "profiles.watcher.memory.grace": 0.0, "clock.dt": 0.1,
-    })  # fmt: skip
-    near = beliefs_of(run, "near")
-    told = {round(t, 6): b.age for t, b in near.items() if b.source == "told"}  # type: ignore[attr-defined]
-    assert min(told) == pytest.approx(0.6)
-    # Told at 0, 0.4 and 0.8 s while it was seen; what comes after that is none of its own.
-    for t, age in told.items():
-        sent = max(s for s in (0.0, 0.4, 0.8) if s + 0.6 <= t + 1e-9)
-        assert age == pytest.approx(t - sent, abs=1e-6)
-    assert run.events[run.events.kind == "told"].text.iloc[0] == "near was told of guest by guard"
-    # Who only still knows, in the grace, does not tell.
-    graced = snelk.run(
-        path,
-        overrides={
-            "profiles.watcher.tell": {"every": 0.1},
-            "profiles.watcher.memory.grace": 3.0,
-            "clock.dt": 0.1,
-        },
-    )
-    assert set(graced.beliefs.source[graced.beliefs.t.between(2, 3)].dropna()) >= {"grace"}
-    assert graced.rows("voices")["t"].max() == pytest.approx(
-        graced.sight.t[graced.sight.in_view].max()
-    )
-    to_nobody = snelk.load(path, overrides={"profiles.deaf.tell": {"teams": ["nobody"]}})
-    assert "tells-nobody" in [finding.name for finding in snelk.check(to_nobody)]
 
 
 def test_the_table_of_the_croft_keeps_its_promises(night: snelk.Run) -> None:

@@ -34,21 +34,6 @@ def of(run: snelk.Run, kind: str) -> list[tuple[float, str]]:
     return list(zip(rows.t.round(6), rows.text, strict=True))
 
 
-def test_who_is_no_agent_is_spawned_where_and_facing_as_is_written(tmp_path: Path) -> None:
-    effects = [
-        {"t": 0.2, "of": "guest", "removes": True},
-        {"t": 0.5, "of": "guest", "spawns": True, "at": [3, 4], "facing": 60.0},
-    ]
-    run = snelk.run(scenes.scene(tmp_path, states={"a": {}}, end=2.0, more={"effect": effects}))
-    rows = run.poses[run.poses.id == "guest"].set_index("t")
-    there = [*np.round(np.arange(0.0, 0.21, 0.1), 9), *np.round(np.arange(0.6, 2.01, 0.1), 9)]
-    assert list(rows.index[rows.present]) == there
-    after = rows.loc[0.6:, ["x", "y", "heading_deg"]].to_numpy()
-    np.testing.assert_allclose(after, np.tile([3.0, 4.0, 60.0], (15, 1)))
-    told = run.table("effects")[["t", "who", "before", "value"]]
-    assert told.round(6).to_numpy().tolist() == [[0.2, "guest", 1.0, 0.0], [0.5, "guest", 0.0, 1.0]]
-
-
 def test_attributes_change_by_change_state_catch_and_scenario_and_are_asked_for(
     tmp_path: Path,
 ) -> None:
@@ -414,29 +399,6 @@ def test_reach_and_reactions_are_drawn_where_they_are(tmp_path: Path) -> None:
     assert rings["touch"] == pytest.approx((x, y, 0.4))
     assert rings["catch"] == pytest.approx((x, y, 2.0))
     assert rings["arrive"] == pytest.approx((6.0, 1.0, 0.5))  # a tick's way at 5 m/s
-
-
-def test_a_focus_by_an_attribute_follows_it_and_any_heard_minds_nobodys_noise(
-    tmp_path: Path,
-) -> None:
-    states = {"a": {}, "b": {}}
-    transitions = {"bang": {"to": "b", "when": "any_heard and not heard"}}
-    more = {
-        "cast.guest": {"team": "visitors", "body": "post", "at": [5, 1]},
-        "cast.other": {"team": "visitors", "body": "post", "at": [5, -1]},
-        "cast.guest.attributes": {"gold": 3.0},
-        "cast.other.attributes": {"gold": 2.0},
-        "effect": [{"t": 1.0, "of": "other", "add": {"gold": 5}}],
-        "noise": [{"t": 2.0, "kind": "crack", "at": [3, 3], "reach": 30}],
-    }
-    scenario = scenes.scene(
-        tmp_path, states=states, transitions=transitions, more=more, end=3.0,
-        ladder={"focus_by": "target.gold"},
-    )  # fmt: skip
-    run = snelk.run(scenario)
-    focus = run.signals.focus.astype(str).tolist()
-    assert focus == ["guest"] * 11 + ["other"] * 20
-    assert run.states.t.round(6).tolist() == [0.0, 2.0]
 
 
 def test_who_is_taken_out_is_so_in_each_variant_of_a_batch(tmp_path: Path) -> None:

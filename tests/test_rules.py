@@ -352,6 +352,7 @@ def test_what_is_sensed_believed_told_and_done_is_what_the_rules_say(seed: int, 
         apart = sum(abs(a - b) for a, b in zip((row.x, row.y, row.z), noise["at"], strict=True))
         return apart + abs(row.t - noise["t"]) + abs(row.reach - noise["reach"]) + (index.get(row.by) != noise["by"])
 
+    check([(row.noise, row.t) for row in made] == [*enumerate(sorted(row.t for row in made))], "noises out of order")
     number: dict[int, int] = {}
     came_in: set[Any] = set()
     for k, _ in enumerate(rules.run()):

@@ -37,46 +37,6 @@ def test_edges_of_range_and_angle(tmp_path: Path, at: str, expected: str) -> Non
     assert gate_of(tmp_path, f"at = {at}") == expected
 
 
-def test_hold_limits_apply_while_in_view_and_only_then(tmp_path: Path) -> None:
-    track = samples.track_of((0, 11, 0), (1, 10, 0), (2, 12, 0), (3, 13, 0), (4, 11, 0), (6, 9, 0))
-    sight = snelk.run(samples.write_sample(tmp_path, track=track)).sight
-    seen = dict(zip(sight.t, sight.in_view, strict=True))
-    # 11 m: too far to gain; 10 m: gained; 12 m: held; 13 m: lost; 11 m and 10.5 m: not regained.
-    wanted = {
-        0: False,
-        1: True,
-        1.5: True,
-        2: True,
-        2.5: False,
-        3: False,
-        4: False,
-        5: True,
-        6: True,
-    }
-    assert {t: seen[t] for t in wanted} == wanted
-    assert set(sight[sight.held].distance_limit) == {12.0}
-    assert set(sight[~sight.held].off_limit_deg) == {45.0}
-
-
-def test_only_noticed_teams_are_seen(tmp_path: Path) -> None:
-    profiles = samples.SAMPLE_PROFILES.replace('["visitors"]', '["strangers"]')
-    run = snelk.run(samples.write_sample(tmp_path, guest="at = [5, 0]", profiles=profiles))
-    assert len(run.sight) == 0  # no row of a pair that no sense could ever notice
-    assert {cone.result for cone in run.why("guard", "guest", at=0.5).cones} == {"cares"}
-    assert [span.reason for span in run.spans("guard", "guest")] == ["cares"]
-
-
-def test_absent_before_and_after_the_track(tmp_path: Path) -> None:
-    path = samples.write_sample(tmp_path, track=samples.track_of((1, 5, 0), (2, 5, 0)))
-    run = snelk.run(path, overrides={"clock.end": 3.0})
-    assert list(run.sight.result) == ["present"] * 2 + ["in_view"] * 3 + ["present"] * 2
-    assert list(run.events.kind) == ["appeared", "saw", "lost", "vanished"]
-    assert list(run.events.t) == [1.0, 1.0, 2.5, 2.5]
-    absent = run.poses[(run.poses.id == "guest") & ~run.poses.present]
-    assert absent[["x", "y", "z", "heading_deg"]].isna().all(axis=None)
-    assert run.sight[run.sight.result == "present"].distance.isna().all()
-
-
 def test_who_vanishes_between_two_looks_is_lost_then(tmp_path: Path) -> None:
     rows = [(0, 1), (2, 0), (4, 1), (6, 1)]
     track = "t,id,x,y,heading,present\n" + "".join(f"{t},guest,5,0,0,{p}\n" for t, p in rows)
@@ -168,61 +128,12 @@ def test_stepping_by_hand_is_the_run(tmp_path: Path) -> None:
         simulation.step()
 
 
-def test_bodies_that_block_hide_what_is_behind_them(tmp_path: Path) -> None:
-    """Against GEOS in plan, where all are as tall as one another; a low one hides only the feet."""
-    rng = np.random.default_rng(7)
+def test_of_bodies_that_block_ones_own_never_does_and_the_nearest_is_named(tmp_path: Path) -> None:
     profiles = samples.SAMPLE_PROFILES + "\n[bodies.barrel]\nstanding = 2.0\nradius = 1.3\n"
-    tracks = ["t,id,x,y,heading"]
-    times = np.arange(60) / 10
-    places = rng.uniform([1, -6], [10, 6], (60, 4, 2))
-    for n, t in enumerate(times):
-        for who, (x, y) in zip(("guest", "one", "two", "three"), places[n], strict=True):
-            tracks.append(f"{t},{who},{x},{y},0")
-    cast = "".join(
-        f'[cast.{name}]\nteam = "things"\nbody = "barrel"\n' for name in ("one", "two", "three")
-    )
-    path = samples.write_sample(tmp_path, track="\n".join(tracks), guest=cast, profiles=profiles)
     wide = {"profiles.watcher.cones": {"front": {"fov_whole": 360, "range": 99}}}
-    for height, hidden_share in ((2.0, 1.0), (0.6, None)):
-        run = snelk.run(
-            snelk.load(path, overrides={
-                **wide, "clock.dt": 0.1, "bodies.barrel.blocks": True,
-                "bodies.barrel.standing": height,
-            })
-        )  # fmt: skip
-        rows = run.sight[run.sight.target == "guest"]
-        seen, by = rows.exposure.to_numpy(), rows.wall.astype(object).to_numpy()
-        for n in range(60):
-            ray = shapely.LineString([(0, 0), places[n, 0]])
-            crossed = {
-                name: ray.intersection(shapely.Point(at).buffer(1.3, quad_segs=512))
-                for name, at in zip(("one", "two", "three"), places[n, 1:], strict=True)
-            }
-            near = {k: g.distance(shapely.Point(0, 0)) for k, g in crossed.items() if g.length}
-            if any(0 < g.length < 0.01 for g in crossed.values()):
-                continue  # a near miss: 2,048 corners are no circle
-            if hidden_share is not None:
-                assert seen[n] == (0.0 if near else 1.0)
-                assert (
-                    by[n] == min(near, key=lambda k: near[k])
-                    if near
-                    else isinstance(by[n], float) or by[n] is None
-                )
-            else:  # feet, middle and head at 0.1, 1 and 1.9 m, from an eye 1 m up
-                feet = any(
-                    1 - 0.9 * (g.distance(shapely.Point(0, 0)) + g.length) / ray.length <= 0.6
-                    for g in crossed.values()
-                    if g.length
-                )
-                assert seen[n] == pytest.approx(0.75 if feet else 1.0)
-    answer = run.why("guard", "guest", at=float(times[int(np.argmin(seen))]))
-    assert answer.wall in ("one", "two", "three")
-    assert "cut by" in answer.cones[0].gates[-1].text
-    # Nobody hides behind its own body, nor does who looks.
-    own = {**wide, "clock.dt": 0.1, "bodies.post.blocks": True}
-    clear = snelk.run(snelk.load(path, overrides=own))
-    assert (clear.sight[clear.sight.target == "guest"].exposure == 1.0).all()
-
+    path = samples.write_sample(tmp_path, guest="at = [9, 0]", profiles=profiles)
+    run = snelk.run(snelk.load(path, overrides={**wide, "bodies.post.blocks": True}))
+    assert run.why("guard", "guest", at=0.0).exposure == 1.0
     # Whoever stands in another's body sees out of it.
     path = samples.write_sample(
         tmp_path, profiles=profiles,
@@ -242,3 +153,4 @@ def test_bodies_that_block_hide_what_is_behind_them(tmp_path: Path) -> None:
         run = snelk.run(snelk.load(path, overrides={**wide, "bodies.barrel.blocks": True}))
         answer = run.why("guard", "guest", at=0.0)
         assert (answer.wall, answer.exposure) == (named, 0.0)
+        assert f"stopped by {named}" in answer.cones[0].gates[-1].text

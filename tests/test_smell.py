@@ -46,37 +46,6 @@ def in_the_open(folder: Path, *, track: str, **changes: Any) -> snelk.Run:
     return snelk.run(path, overrides={"clock.dt": 0.1, **changes})
 
 
-@pytest.mark.parametrize(
-    ("tall", "posture", "over"),
-    [
-        (2.0, "standing", 1.0),
-        (3.2, "standing", 1.3),
-        (2.0, "crouched", 0.75),
-        (0.4, "crouched", 0.35),
-    ],
-)
-def test_a_scent_comes_over_a_wall_from_the_middle_of_a_body_to_the_height_of_eyes(
-    tmp_path: Path, tall: float, posture: str, over: float
-) -> None:
-    bodies = f"\n[bodies.other]\nstanding = {tall}\nradius = 0.25\n"
-    line = shapely.LineString([(1, -9), (1, 9)])
-    changes = {
-        "bodies.post.crouched": 1.0,
-        "cast.guard.posture": posture,
-        "cast.guest.body": "other",
-    }
-    leaves = {"effect": [{"t": 0.9, "of": "guard", "removes": True}], "clock.end": 2.0}
-    for off, smelt in ((-0.01, True), (0.01, False)):
-        level = scenes.level(feature("wall", "fence", line, top=over + off))
-        path = samples.write_sample(
-            tmp_path, guest="at = [2, 0]", level=level, profiles=NOSE + bodies
-        )
-        rows = told(snelk.run(snelk.load(path, overrides={**changes, **leaves})))
-        sensed = rows[rows.result == "sensed"]
-        assert (len(sensed) > 0) == smelt
-        assert (sensed.t <= 1.0).all()  # nobody smells who is not there any more
-
-
 def test_the_wind_carries_a_scent_as_far_as_the_formula_says(tmp_path: Path) -> None:
     air = {"wind": 5.0, "blows_to": 180.0, "carries": 0.15, "thins": 0.0}
     # The last blows exactly along an axis.
@@ -311,60 +280,6 @@ def test_a_game_that_is_saved_goes_on_with_its_trails(tmp_path: Path) -> None:
         said.append((answer.headline, [gate.text for gate in answer.gates]))
     assert said[0] == said[1]
     assert "it was here" in said[0][0]
-
-
-def test_height_counts_and_where_somebody_went_away_its_trail_stays(tmp_path: Path) -> None:
-    """A nose 2 m above the trail: it reaches 3 m in space, and no farther in plan than that."""
-    for x, smelt in ((2.2, True), (2.3, False)):
-        path = samples.write_sample(tmp_path / str(x), guest=f"at = [{x}, 0]", profiles=NOSE)
-        rows = told(snelk.run(path, overrides={"cast.guard.z": 2.0}))
-        assert (rows.sensed == smelt).all()
-        np.testing.assert_allclose(rows.distance, math.hypot(x, 2.0))
-    # It vanishes 0.3 m from where its trail began, and comes back far away: both places are left.
-    track = "t,id,x,y,heading,present\n0,guest,1,0,0,1\n1,guest,1.3,0,0,1\n"
-    track += "1.1,guest,1.3,0,0,0\n2,guest,60,0,0,0\n2.1,guest,60,0,0,1\n9,guest,61,0,0,1\n"
-    rows = told(in_the_open(tmp_path, track=track))
-    last = rows.iloc[-1]
-    assert (last.result, last.x) == ("sensed", 1.3)
-    assert last.age == pytest.approx(9.0 - 1.0)
-
-
-def test_each_nose_has_its_own_limit_and_what_is_fresh_no_half_life_turns(tmp_path: Path) -> None:
-    """Of two noses the keener smells what has faded for the other; a long trail makes room."""
-    two = NOSE + '[profiles.blunt]\nlike = "watcher"\nsmell = { reach = 3.0, weakest = 0.9 }\n'
-    track = track_of((0, 1, 0), (6, 1, 0), (7, 90, 0), (40, 90, 30), (47, 99, 0))
-    path = samples.write_sample(tmp_path, track=track, profiles=two)
-    blunt = {"cast.blunt": {"team": "home", "profile": "blunt", "at": [0.0, 0.5]}}
-    run = snelk.run(path, overrides={"clock.dt": 0.1, "air.half_life": 14.0, **blunt})
-    rows = run.contacts[run.contacts.sense == "smell"]
-    late = rows[rows.t > 12].groupby("agent", observed=True)
-    last = {name: each[each.sensed].age.max() for name, each in late}
-    assert last["guard"] == pytest.approx(14.0 * math.log2(3.0), abs=0.1)
-    assert math.isnan(last["blunt"])
-    answer = run.why("guard", "guest", at=3.0).sense("smell")
-    assert answer is not None
-    keys = [change.key for change in (answer.counterfactual, *answer.others) if change]
-    assert "air.half_life" not in keys
-    assert "profiles.watcher.smell.reach" in keys
-
-
-def test_of_smell_and_a_zone_the_quicker_one_fills_and_what_is_smelt_is_not_disproved(
-    tmp_path: Path,
-) -> None:
-    yard = feature("zone", "yard", shapely.box(-9, -9, 9, 9))
-    track = track_of((0, 1, 0), (2, 1, 0), (2.1, 60, 0), (12, 60, 0))
-    path = samples.write_sample(tmp_path, track=track, level=scenes.level(yard), profiles=NOSE)
-    watched = {"profiles.watcher.zone_sense.zones": ["yard"], "clock.dt": 0.1}
-    for rate, sense in ((0.5, "smell"), (2.0, "zone")):
-        meters = snelk.run(path, overrides={**watched, "profiles.watcher.meter.zone_rate": rate})
-        first = meters.meters[meters.meters.t == 1.0].iloc[0]
-        assert (first.sense, first.rate) == (sense, pytest.approx(max(rate, 0.8)))
-    looks = {"profiles.watcher.cones": {"front": {"fov_whole": 180, "range": 9.0}},
-             "profiles.watcher.memory.seen_empty": 0.5}  # fmt: skip
-    run = snelk.run(path, overrides={"clock.dt": 0.1, **looks})
-    kinds = run.events[run.events.t > 2.0].kind.tolist()
-    assert "disproved" not in kinds
-    assert run.beliefs.source.iloc[-1] == "smelt"
 
 
 def test_when_there_is_more_room_for_trails_they_are_as_they_were() -> None:
