@@ -82,17 +82,6 @@ def test_a_point_of_a_search_behind_a_wall_is_not_visited(tmp_path: Path) -> Non
     assert "guard failed to search" in kinds(snelk.run(scene))["failed"]
 
 
-def test_turning_slowly_is_getting_on(tmp_path: Path) -> None:
-    spot = scenes.feature("spot", "back", shapely.Point(-9, 0))
-    more = {"profiles.watcher.movement.turn_rate": 20.0}
-    scene = scenes.scene(
-        tmp_path, spot, states={"a": {"go": {"spot": "back"}}}, end=25.0, more=more
-    )
-    found = set(snelk.run(scene).events.kind)
-    assert "reached" in found
-    assert "stuck" not in found
-
-
 def test_nobodys_noise_draws_to_its_place_until_that_is_seen_to_be_empty(tmp_path: Path) -> None:
     states = {"calm": {}, "look": {"go": {}}, "back": {"home": {}}}
     transitions = {
@@ -392,25 +381,3 @@ def test_thinned_touch_and_zones_say_at_which_wall_and_where(
         assert touch.distance_limit[[1.0, 5.9, 6.5, 8.0]].tolist() == [9.0, 9.0, 4.5, 4.5]
         assert zone.result.unique().tolist() == ["awake"]
         assert zone.zone[[1.0, 3.9, 4.1, 8.0]].tolist() == ["near", "near", "far", "far"]
-
-
-def test_a_new_goal_is_not_done_before_it_is_reached(tmp_path: Path) -> None:
-    bells = [
-        {"t": t, "kind": "bell", "at": at, "by": "guest"} for t, at in ((1, [4, 0]), (6, [4, 5]))
-    ]
-    more = {
-        "noise": bells,
-        "noise_kinds.bell": {"reach": 30},
-        "profiles.watcher.memory.forget": 30.0,
-    }
-    never = {"never": {"to": "b", "when": "done and state_for > 99s"}}
-    states = {"a": {"go": {}}, "b": {}}
-    run = snelk.run(scenes.scene(tmp_path, states=states, transitions=never, more=more, end=12.0))
-    first, second = run.events[run.events.kind == "reached"].t
-    asked = run.signals[run.signals.agent == "guard"]
-    done = asked.set_index(asked.t.round(6)).done
-    assert first < 6.0 < second
-    assert done.loc[first + 0.15 : 6.05].all()
-    assert not done.loc[6.25 : second - 0.05].any()
-    assert done.loc[second + 0.15 :].all()
-    assert not (run.events.kind == "done").any()  # it is told that it arrived, and not twice

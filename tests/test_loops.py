@@ -17,7 +17,6 @@ from snelk.body.agent import on_foot
 from snelk.body.columns import StreamColumns
 from snelk.body.doing import Doing
 from snelk.body.looking import look_out
-from snelk.body.moving import run_out, turns_back
 from snelk.body.outlook import Outlook
 from snelk.body.paces import Moving
 from snelk.body.roams import RoamStage
@@ -556,35 +555,3 @@ def test_wandering_is_straight_to_the_edge_and_away_from_it_by_the_cosine_law(se
             np.testing.assert_allclose(stage.way[0, :2], at + along / np.hypot(*along) * rest)
         else:
             assert not back
-
-
-@pytest.mark.parametrize("seed", range(20))
-def test_where_somebody_could_come_to_a_stand_and_what_lies_behind(seed: int) -> None:
-    chance, count = np.random.default_rng(seed), 3
-    moving, _, _ = wandering(chance)
-    places = chance.uniform(-3, 3, (count + 1, 2))
-    moving.x[0, 0], moving.y[0, 0] = places[0]
-    moving.points[0, 0, :count], moving.size[0, 0] = on_foot(places[1:]), count
-    moving.speed[0, 0], dt = chance.uniform(0.5, 7.0), 0.1
-    rest = moving.speed[0, 0] ** 2 / (2 * moving.acceleration[0, 0])
-    line = shapely.LineString(places)
-    way = np.zeros((count + 1, 5))
-    found = way[: run_out(moving, 0, 0, way), :2]
-    np.testing.assert_allclose(
-        found, shapely.get_coordinates(shapely.ops.substring(line, 0.0, min(rest, line.length)))[1:]
-    )
-    ahead, place = places[1] - places[0], chance.uniform(-3, 3, 2)
-    fast = moving.speed[0, 0] > moving.acceleration[0, 0] * dt
-    behind = bool(np.dot(ahead, place - places[0]) < 0)
-    assert turns_back(moving, dt, 0, 0, *place.tolist()) == (behind and fast)
-    # No last digit decides about what lies right beside it.
-    moving.speed[0, 0] = 7.0
-    for little, is_back in ((1e-12, False), (1e-6, True)):
-        aside = places[0] + (-ahead[1], ahead[0]) - little * ahead
-        assert turns_back(moving, dt, 0, 0, *aside.tolist()) == is_back
-    # At the end of its path it cannot go on: it stops at once, whatever is to come.
-    moving.x[0, 0], moving.y[0, 0] = places[-1] + (0.0, 1e-6)
-    moving.next[0, 0], moving.speed[0, 0] = count - 1, 3.0
-    assert turns_back(moving, dt, 0, 0, *(2 * places[-1] - places[-2]).tolist())
-    assert run_out(moving, 0, 0, way) == 0
-    assert moving.speed[0, 0] == 0.0

@@ -96,73 +96,6 @@ def test_to_places_it_sets_out_every_so_often_and_a_pause_later(
     assert np.minimum(off, 3.0 + pause - off).max() < 0.5
 
 
-def test_a_patrol_goes_round_back_and_once_with_pauses(tmp_path: Path) -> None:
-    corners = [(0, 0), (6, 0), (6, 3), (0, 3)]
-    route = scenes.feature("route", "round", shapely.LineString(corners))
-
-    def visits(**patrol: Any) -> tuple[list[int], snelk.Run]:
-        states = {"walk": {"patrol": {"route": "round", **patrol}}, "end": {}}
-        transitions = {"over": {"to": "end", "when": "arrived and state_for > 9s"}}
-        more = (
-            {"profiles.watcher.ladder.transitions": transitions}
-            if patrol.get("order") == "once"
-            else {}
-        )
-        run = snelk.run(
-            scenes.scene(tmp_path, route, states=states, end=40.0, more=None).changed(more)
-        )
-        _, places, _ = scenes.guard_of(run)
-        at = np.hypot(*(places[:, None] - np.array(corners)).transpose(2, 0, 1)) <= 0.3 + 1e-9
-        order = [int(np.argmax(row)) for row in at if row.any()]
-        return [a for n, a in enumerate(order) if n == 0 or order[n - 1] != a], run
-
-    assert visits()[0][:9] == [0, 1, 2, 3, 0, 1, 2, 3, 0]
-    assert visits(order="back_and_forth")[0][:8] == [0, 1, 2, 3, 2, 1, 0, 1]
-    assert visits(order="once")[0] == [0, 1, 2, 3]
-    order, run = visits(pause=2.0)
-    assert order[:5] == [0, 1, 2, 3, 0]
-    _t, places, _ = scenes.guard_of(run)
-    stood = np.flatnonzero((np.diff(places, axis=0) == 0).all(axis=1))
-    runs = np.split(stood, np.flatnonzero(np.diff(stood) > 1) + 1)
-    pauses = [len(r) * 0.1 for r in runs if len(r) > 5]
-    assert len(pauses) >= 4
-    assert all(pause == pytest.approx(2.0, abs=0.35) for pause in pauses[1:-1])
-
-
-@pytest.mark.parametrize(
-    ("order", "well", "leg", "along"),
-    [("loop", (7, -5), 0.0, 1), ("loop", (-1.5, 3), 0.0, 0), ("back_and_forth", (4, 9), 6.0, -1)],
-)
-def test_a_patrol_resumes_at_the_nearest_point_of_its_route(
-    tmp_path: Path, order: str, well: tuple[float, float], leg: float, along: int
-) -> None:
-    route = scenes.feature("route", "round", shapely.LineString([(0, 0), (10, 0), (10, 6), (0, 6)]))
-    far = scenes.feature("spot", "well", shapely.Point(*well))
-    patrol = {"route": "round", "order": order}
-    states = {"walk": {"patrol": patrol}, "away": {"go": {"spot": "well"}}}
-    transitions = {
-        "off": {"from": "walk", "to": "away", "when": "state_for >= 2s and from_home < 4m"},
-        "back": {"from": "away", "to": "walk", "when": "arrived"},
-    }
-    run = snelk.run(
-        scenes.scene(tmp_path, route, far, states=states, transitions=transitions, end=16.0)
-    )
-    back = run.states[run.states.transition == "back"].t.iloc[0]
-    t, places, _ = scenes.guard_of(run)
-    start = places[t == back][0]
-    after = places[t > back]
-    if not along:  # the way from the last corner back to the first is a leg, too
-        on_route = np.flatnonzero(np.abs(after[:, 0]) <= 0.31)[0]
-        assert after[on_route][1] == pytest.approx(start[1], abs=0.1)
-        assert (np.diff(after[on_route + 1 : on_route + 7, 1]) < 0).all()
-        return
-    on_route = np.flatnonzero(np.abs(after[:, 1] - leg) <= 0.31)[0]
-    # Straight to the nearest point of the leg, then on to the corner after it.
-    assert after[on_route][0] == pytest.approx(start[0], abs=0.1)
-    later = after[on_route : on_route + 15]
-    assert (along * np.diff(later[1:, 0]) > 0).all()
-
-
 ROAMER = scenes.GUARD.replace(
     "turn_rate = 400, acceleration = 8.0", "turn_rate = 100000, acceleration = 1000, arrive = 0.01"
 )
@@ -289,34 +222,6 @@ def test_a_chase_goes_around_walls_and_ends_with_a_catch(tmp_path: Path) -> None
     assert list(on.events[on.events.kind == "caught"].t) == [caught.t]
     _, places, _ = scenes.guard_of(on)
     assert math.hypot(*(places[-1] - (8, 0))) == pytest.approx(0.4, abs=1e-6)
-
-
-@pytest.mark.parametrize("up", [None, 3.0])
-def test_who_is_near_enough_sets_out_again_only_when_the_target_is_clearly_farther_off(
-    tmp_path: Path, up: float | None
-) -> None:
-    # It stops 2 m off, and stands up to a quarter and 0.1 m more: 2.59 m off it still does.
-    there = [(0, 6.0), (5, 6.0), (5.5, 6.59), (8, 6.59), (8.5, 6.8)]
-    track = samples.track_of(*((t, 0.6 * far, 0.8 * far) for t, far in there))
-    states, more = {"near": {"approach": {"stop": 2.0}}}, {"cast.guard.facing": 53.13}
-    deck = []
-    if up is not None:
-        deck = [scenes.feature("floor", "deck", shapely.box(-9, -9, 9, 9), height=up)]
-        more |= {f"cast.{who}.z": up for who in ("guard", "guest")}
-    run = snelk.run(scenes.scene(tmp_path, *deck, states=states, track=track, end=12.0, more=more))
-    t, places, _ = scenes.guard_of(run)
-    assert places[t <= 5.0][-1] == pytest.approx((2.4, 3.2), abs=1e-6)
-    assert np.ptp(places[(t > 4.9) & (t < 8.2)], axis=0) == pytest.approx((0.0, 0.0))
-    assert places[-1] == pytest.approx((2.88, 3.84), abs=1e-6)
-
-
-def test_of_one_that_takes_long_steps_one_step_is_near_enough(tmp_path: Path) -> None:
-    states = {"near": {"approach": {}, "pace": "running"}}  # 4 m/s, so 2 m in a tick
-    more = {"cast.guest.at": [7.5, 0.0]}
-    run = snelk.run(scenes.scene(tmp_path, states=states, dt=0.5, end=12.0, more=more))
-    t, places, _ = scenes.guard_of(run)
-    assert 0.3 < 7.5 - places[-1, 0] <= 2.0
-    assert np.ptp(places[t >= 4.0], axis=0) == pytest.approx((0.0, 0.0))
 
 
 def test_who_goes_to_where_its_focus_was_goes_on_when_that_is_forgotten(tmp_path: Path) -> None:
@@ -637,18 +542,6 @@ def test_an_activity_that_goes_wrong_in_a_run_is_told_with_who_and_when(tmp_path
         snelk.InputError, match=r'no such activity is registered .*did you mean "broken"'
     ):
         snelk.run(unknown)
-
-
-def test_looking_around_begins_when_the_state_is_entered(tmp_path: Path) -> None:
-    sweep = {"look": "sweep", "sweep_whole": 80, "sweep_period": 4.0}
-    profiles = scenes.GUARD.replace("turn_rate = 400", "turn_rate = 90000")
-    scenario = scenes.scene(
-        tmp_path, states={"a": {}, "b": sweep}, profiles=profiles, end=6.0,
-        transitions={"on": {"to": "b", "when": "state_for >= 1.3s"}},
-    )  # fmt: skip
-    t, _, heading = scenes.guard_of(snelk.run(scenario))
-    since = np.maximum(t - 1.4, 0.0)  # entered at 1.3 s; what is done then shows a tick later
-    assert heading == pytest.approx(40.0 * np.sin(2 * np.pi * since / 4.0), abs=1e-9)
 
 
 def test_on_levels_too_large_to_know_all_ways_all_do_the_same(

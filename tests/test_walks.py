@@ -1,7 +1,7 @@
 """Walking, tick by tick: the rules of docs/calculations.md once more, in plain Python.
 
 Written from the document, with Shapely and NetworkX, so slow. Not tried here: floors, links, doors,
-pushing, roaming, fleeing and searching.
+pushing, roaming, fleeing, searching by likelihood and together.
 """
 
 from __future__ import annotations
@@ -16,7 +16,6 @@ from typing import Any
 import networkx as nx
 import numpy as np
 import pytest
-import samples
 import scenes
 import shapely
 
@@ -77,16 +76,29 @@ class Walk:
         self.home = (*self.at, math.radians(member["facing"]))
         self.heading, self.left_at = self.home[2], self.home[:0]
         self.speed, self.path, self.turn_at, self.stop, self.entries = 0.0, [], None, 0.0, -1
-        self.enter(next(iter(self.states)), "")
+        self.notes: list[tuple[Any, ...]] = []
+        self.hunts = False
+        self.enter(next(iter(self.states)), "", 0.0, None, sensed=False)
 
-    def enter(self, name: str, before: str) -> None:
+    def enter(self, name: str, before: str, t: float, known: Place | None, *, sensed: bool) -> None:
+        if self.hunts:
+            self.note(t, "ended", outcome="found" if sensed else "broken_off")
         ranks = {key: state.get("rank", 0) for key, state in self.states.items()}
         if before and ranks[before] == min(ranks.values()):
             self.left_at = (*self.at, self.heading)
         self.state, self.ticks, self.entries = self.states[name], 0, self.entries + 1
         self.going = self.ended = self.told = self.pausing = False
         self.again, self.base, self.goal, self.corners, self.short = -math.inf, self.heading, None, None, 0.0
-        self.pace = self.legs[self.state["pace"]]
+        self.pace, self.look = self.legs[self.state["pace"]], self.state["look"]
+        self.hunts, self.since, self.around, self.points = "search" in self.state, t, known or self.at, None
+        self.until = None
+        if self.hunts:
+            self.note(t, "began")
+
+    def note(self, t: float, what: str, point: int = -1, outcome: str = "") -> None:
+        """What comes of a search, at where it is about."""
+        at = self.points[point] if point >= 0 and self.points else self.at if what == "ended" else self.around
+        self.notes.append((round(t, 6), what, point, outcome, *(round(each, 5) for each in at)))
 
     @property
     def close(self) -> float:
@@ -100,28 +112,93 @@ class Walk:
     def arrived(self) -> bool:
         return self.ended and self.short <= self.close
 
-    def think(self, t: float, focus: Place) -> None:
+    def think(self, t: float, focus: Place | None, known: Place | None) -> None:
         """Decide where to go: at first, when the path is over, and when it is time again."""
         if (self.told or not self.ended) and t < self.again - 1e-9:
             return
         self.told, self.again = self.ended, math.inf
         kind, keys = next(((key, each) for key, each in self.state.items() if isinstance(each, dict)), ("stand", {}))
+        place = {"go": self.level.get(keys.get("spot"), known), "home": self.home, "resume": self.left_at or (*self.at, self.heading)}
         if kind == "patrol":
             self.patrol(keys, t)
-        elif kind == "approach":
-            self.again = t + 0.2
-            if not self.going or self.goal != focus:
-                self.goal, stop = focus, max(keys.get("stop", 0.0), self.close - 1e-9)
-                if not (self.ended and math.dist(self.at, focus) <= 1.25 * stop + 0.1):
-                    self.go(focus, stop)
-        elif kind == "stand":
-            self.going = self.ended = False
-        elif self.goal is None:
-            here = (*self.at, self.heading)
-            self.goal = {"go": self.level.get(keys.get("spot")), "home": self.home, "resume": self.left_at or here}[kind]
-            self.go(self.goal[:2])
-        elif self.ended and len(self.goal) > 2:
+        elif kind == "search":
+            self.search(keys, t, known)
+        elif kind == "stand" or (kind == "approach" and not focus):
+            self.going, self.ended, self.goal = False, False, None
+        elif kind == "approach" and (not self.going or self.goal != focus):
+            self.goal, stop = focus, max(keys.get("stop", 0.0), self.close - 1e-9)
+            if not (self.ended and math.dist(self.at, focus) <= 1.25 * stop + 0.1):
+                self.go(focus, stop)
+        elif kind == "go" or (kind in place and self.goal is None):
+            if place[kind] and place[kind] != self.goal:
+                self.goal = place[kind]
+                self.go(self.goal[:2])
+        elif kind in place and self.ended:
             self.base = self.goal[2]
+        if kind == "approach" or (kind == "go" and "spot" not in keys):
+            self.again = t + 0.2
+
+    def search(self, keys: dict[str, Any], t: float, known: Place | None) -> None:
+        """From point to point, looking around at each, until nothing is left or it gives up."""
+        if not self.hunts:
+            return None
+        if known and math.dist(known, self.around) > 1.0:
+            self.since, self.around, self.points, self.until, self.look = t, known, None, None, self.state["look"]
+            self.note(t, "moved")
+        left, wait = self.since + keys["give_up"] - t, 0.2
+        if left <= 1e-9:
+            return self.end_search(t, "gave_up")
+        if self.points is None:
+            self.points, self.point = self.plan(keys), -1
+            for n in range(len(self.points)):
+                self.note(t, "planned", n)
+            self.next_point(t)
+        elif self.until is not None and t < self.until - 1e-9:
+            wait = max(self.until - t, self.dt)
+        elif self.until is not None:
+            self.until, self.look = None, self.state["look"]
+            self.next_point(t)
+        elif self.ended:
+            self.note(t, "visited" if self.arrived else "unreachable", self.point)
+            if self.arrived or self.point == 0:
+                self.until, self.look, wait = t + keys["point_time"], "sweep", keys["point_time"]
+            else:
+                self.next_point(t)
+        elif keys["method"] == "hideouts" and self.point > 0:  # it sees all of them over the boxes
+            self.note(t, "looked", self.point)
+            self.next_point(t)
+        self.again = t + min(wait, left) if self.hunts else math.inf
+        return None
+
+    def plan(self, keys: dict[str, Any]) -> list[Place]:
+        """Where it was last known, then what is near to that by path."""
+        radius, found = keys["radius"], [self.around]
+        if keys["method"] == "hideouts":
+            far = {spot: length(self.route(self.around, self.level[spot])) for spot in keys["spots"]}
+            return found + [self.level[spot] for spot in sorted(far, key=lambda each: far[each]) if far[spot] <= radius]
+        count, places = keys["points"] if keys["method"] == "nearby" else 0, []
+        for n in range(count):
+            far, angle = radius * math.sqrt((n + 0.5) / count), n * math.pi * (3.0 - math.sqrt(5.0))
+            places.append((self.around[0] + far * math.cos(angle), self.around[1] + far * math.sin(angle)))
+        places = [place for place in places if self.onto(place) == place]
+        while places:
+            far = [length(self.route(found[-1], place)) for place in places]
+            if min(far) > 3.0 * radius:
+                break
+            found.append(places.pop(far.index(min(far))))
+        return found
+
+    def next_point(self, t: float) -> None:
+        self.point += 1
+        if self.point < len(self.points or ()):
+            self.go(self.points[self.point])
+        else:
+            self.end_search(t, "nothing")
+
+    def end_search(self, t: float, outcome: str) -> None:
+        self.hunts, self.look = False, self.state["look"]
+        self.going = self.ended = False
+        self.note(t, "ended", outcome=outcome)
 
     def patrol(self, keys: dict[str, Any], t: float) -> None:
         """To the nearest point of the route, without a pause there, and then from corner to corner."""
@@ -148,24 +225,27 @@ class Walk:
         first = next(n for n, far in enumerate(away) if far <= min(away) + 1e-9)
         return (first + (lines[first].project(here) > 1e-9)) % len(route)
 
-    def way(self, start: Place, goal: Place) -> list[Place]:
-        """The shortest around the boxes, as near to the goal as it can stand."""
+    def onto(self, place: Place) -> Place:
+        """The place itself, or the nearest where it can stand."""
         for box in self.grown:
-            if box.contains_properly(shapely.Point(goal)):
+            if box.contains_properly(shapely.Point(place)):
                 rim = box.buffer(1e-3).exterior
-                goal = rim.interpolate(rim.project(shapely.Point(goal))).coords[0]
-        if start == goal:
-            return [goal]
+                return rim.interpolate(rim.project(shapely.Point(place))).coords[0]
+        return place
+
+    def route(self, start: Place, goal: Place) -> list[Place]:
+        """The shortest path around the boxes, as near to both as it can stand."""
+        start, goal = self.onto(start), self.onto(goal)
         graph = nx.Graph()
-        for a, b in combinations([start, goal, *(at for box in self.grown for at in box.exterior.coords[:-1])], 2):
+        for a, b in combinations({start, goal, *(at for box in self.grown for at in box.exterior.coords[:-1])}, 2):
             if not any(shapely.relate_pattern(shapely.LineString([a, b]), box, "T********") for box in self.blocked):
                 graph.add_edge(a, b, weight=math.dist(a, b))
-        found: list[Place] = nx.dijkstra_path(graph, start, goal)
-        return found[1:]
+        found: list[Place] = nx.dijkstra_path(graph, start, goal) if start != goal else [goal, goal]
+        return found
 
     def go(self, goal: Place, stop: float = 0.0) -> None:
         """Take the path to a goal, first along an arc or to a stand if it has to."""
-        path, brakes, gain = self.way(self.at, goal), self.legs["acceleration"], self.legs["acceleration"] * self.dt
+        path, brakes, gain = self.route(self.at, goal)[1:], self.legs["acceleration"], self.legs["acceleration"] * self.dt
         far, self.turn_at, arc = length([self.at, *path]), None, None
         if self.legs["smooth"] and far > (stop or self.close):
             arc = self.arc_to(path[0])
@@ -175,7 +255,7 @@ class Walk:
             rest = along([self.at, *self.path], self.speed**2 / (2.0 * brakes)) if self.left > 1e-6 else []
             self.speed = self.speed if rest else 0.0
             if rest:
-                path, self.turn_at = [*rest, *self.way(rest[-1], goal)], rest[-1]
+                path, self.turn_at = [*rest, *self.route(rest[-1], goal)[1:]], rest[-1]
         short = math.dist(path[-1], goal)
         self.path, self.stop, self.short = path, max(stop - short, 0.0), short if short > stop + self.close else 0.0
         self.going, self.ended, self.told = True, False, False
@@ -215,10 +295,10 @@ class Walk:
             return max(far, 0.0) / self.dt
         return math.sqrt(gain**2 + 2.0 * self.legs["acceleration"] * far) - gain
 
-    def looks(self, focus: Place) -> float:
-        look, t, whole = self.state["look"], self.ticks * self.dt, math.radians(self.state["sweep_whole"])
+    def looks(self, focus: Place | None) -> float:
+        look, t, whole = self.look, self.ticks * self.dt, math.radians(self.state["sweep_whole"])
         period = self.state["sweep_period"]
-        if look == "focus" and math.dist(focus, self.at) > 1e-9:
+        if look == "focus" and focus and math.dist(focus, self.at) > 1e-9:
             return math.atan2(focus[1] - self.at[1], focus[0] - self.at[0])
         if look == "sweep":
             return self.base + whole / 2.0 * math.sin(2.0 * math.pi * t / period)
@@ -229,7 +309,7 @@ class Walk:
                 return float(self.base + (2.0 * side - 1.0) * whole / 2.0)
         return self.base
 
-    def move(self, focus: Place) -> None:
+    def move(self, focus: Place | None) -> None:
         if self.going and "speeds" in self.state:
             self.pace = float(np.interp(self.left, *zip(*self.state["speeds"], strict=True)))
         left, gain = self.left - self.stop, self.legs["acceleration"] * self.dt
@@ -241,7 +321,7 @@ class Walk:
         most, wanted = math.radians(self.legs["turn_rate"]) * self.dt, 0.0
         self.heading += min(max(off(self.looks(focus), self.heading), -most), most)
         if self.going:
-            ahead = max(math.cos(self.base - self.heading), 0.0) if self.state["look"] == "ahead" else 1.0
+            ahead = max(math.cos(self.base - self.heading), 0.0) if self.look == "ahead" else 1.0
             wanted = min(self.pace * ahead, self.can_stop_within(left))
             back = length([self.at, *self.path[: self.path.index(self.turn_at) + 1]]) if self.turn_at in self.path else 0.0
             wanted = min(wanted, self.can_stop_within(back)) if back > 1e-6 else wanted
@@ -283,10 +363,16 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
 
     level: dict[str, Any] = {"boxes": boxes, "round": [place() for _ in range(int(chance.integers(2, 5)))]}
     level |= {f"spot{n}": place(one(-9.0, 0.3)) for n in range(3)}
+
+    def search() -> dict[str, Any]:
+        keys = {"method": one("there", "nearby", "nearby", "hideouts"), "radius": some(2, 6), "point_time": one(0.0, 0.5, some(0.2, 2))}
+        spots = [f"spot{n}" for n in range(3) if chance.random() < 0.7] or ["spot0"]
+        return {"search": {**keys, "give_up": some(2, 20), "points": int(chance.integers(1, 9)), "spots": spots}}
+
     kinds = [
         lambda: {"patrol": {"route": "round", "order": one("loop", "back_and_forth", "once"), "pause": one(0.0, 0.0, 0.3, 1.0)}},
         lambda: {"go": {"spot": f"spot{chance.integers(3)}"}}, lambda: {"home": {}}, lambda: {"resume": {}},
-        lambda: {"approach": one({}, {"stop": some(0.0, 3.0)})}, lambda: {"stand": {}},
+        lambda: {"approach": one({}, {"stop": some(0.0, 3.0)})}, lambda: {"stand": {}}, lambda: {"go": {}}, search, search,
     ]
     names = [f"s{n}" for n in range(int(chance.integers(2, 6)))]
     states, transitions = {}, {}
@@ -309,7 +395,11 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         "profiles.watcher.movement": legs, **{f"cast.guard.{key}": value for key, value in member.items()},
         "profiles.watcher.cones.front": {"fov_whole": 360.0, "range": 99.0}, "seed": seed,
     }
-    track = samples.track_of(*((5.0 * n, *place(-9.0)) for n in range(6)))
+    gone, back = sorted([some(2, 20), some(2, 24)])
+    ways = [[place(-9.0) for _ in range(3)] for _ in range(2)]
+    track = "t,id,x,y,heading,present\n" + "".join(
+        f"{t},guest,{x},{y},0,{int(t != gone)}\n" for (x, y), t in zip(ways[0] + ways[1], [0.0, gone / 2, gone, back, 25.0, 25.5], strict=True)
+    )
     scenario = scenes.scene(folder, *features, states=states, transitions=transitions, track=track, more=more, dt=dt, end=25.0)
     return scenario, {"legs": legs, "member": member, "states": states, "level": level, "dt": dt, "seed": seed}
 
@@ -323,12 +413,19 @@ def test_everybody_walks_as_the_rules_say(tmp_path: Path, seed: int) -> None:
     signals = run.signals[run.signals.agent == "guard"].itertuples()
     changes = run.states[(run.states.agent == "guard") & run.states.transition.notna()]
     changes = {round(row.t / walk.dt): row for row in changes.itertuples()}
+    known = None
     for k, (row, other, signal) in enumerate(zip(guard, guest, signals, strict=True)):
         told = k, walk.at, math.degrees(walk.heading), row, walk.state
         assert math.dist(walk.at, (row.x, row.y)) < 1e-6, told
         assert abs(off(walk.heading, math.radians(row.heading_deg))) < 1e-6, told
         assert (walk.arrived, walk.ended and not walk.arrived) == (signal.arrived, signal.unreachable), told
+        believed = (signal.target_x, signal.target_y) if isinstance(signal.focus, str) else None
+        known = (other.x, other.y) if other.present else known if believed else None
         if k in changes:
-            walk.enter(changes[k].state, changes[k].before)
-        walk.think(k * walk.dt, (other.x, other.y))
-        walk.move((other.x, other.y))
+            walk.enter(changes[k].state, changes[k].before, k * walk.dt, known, sensed=bool(other.present))
+        walk.think(k * walk.dt, believed, known)
+        walk.move(believed)
+    rows = run.searches.astype({"outcome": object}).fillna({"point": -1, "outcome": ""})
+    found = [(round(r.t, 6), r.what, r.point, r.outcome, round(r.x, 5), round(r.y, 5)) for r in rows.itertuples()]
+    assert [row[:4] for row in found] == [note[:4] for note in walk.notes]
+    np.testing.assert_allclose([row[4:] for row in found], [note[4:] for note in walk.notes], atol=2e-5)

@@ -131,6 +131,10 @@ cdef bint _clear_points(
     double time, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
+cdef void _look_on(
+    SearchStageColumns searches, MovingColumns moving, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
 @cython.locals(wait=double)
 cdef double _look_around(
     SearchStageColumns searches, MovingColumns moving, double time, Py_ssize_t v, Py_ssize_t a,

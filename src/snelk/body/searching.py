@@ -335,10 +335,12 @@ def _time_left(
     away = hypot(x - searches.x[v, a], y - searches.y[v, a])
     if not isnan(x) and hypot(away, z - searches.z[v, a]) > OTHER_NEWS:
         searches.since[v, a] = time
+        _look_on(searches, moving, v, a)
         _begin_at(searches, v, a, x, y, z)
         _note(searches, moving, v, a, time, MOVED, -1, x, y, z, NAN)
     left: float = searches.since[v, a] + searches.give_up[v, a, searches.state[v, a]] - time
     if left <= SLACK:
+        _look_on(searches, moving, v, a)
         _end(searches, stage, moving, time, v, a, GAVE_UP)
     return left
 
@@ -362,9 +364,7 @@ def _search_points(
     if searches.waiting[v, a]:
         if time < searches.until[v, a] - SLACK:
             return float(max(searches.until[v, a] - time, stage.dt))
-        searches.waiting[v, a] = False
-        moving.look[v, a] = searches.look[v, a, state]
-        moving.look_x[v, a] = moving.look_y[v, a] = NAN
+        _look_on(searches, moving, v, a)
         return _next_point(searches, stage, moving, time, v, a)
     _close, arrived, unreachable = _nearness(moving, stage.dt, v, a)
     if unreachable:
@@ -600,6 +600,14 @@ def _look_around(searches: SearchStage, moving: Moving, time: float, v: int, a: 
     moving.look[v, a] = SWEEP
     moving.look_x[v, a] = moving.look_y[v, a] = NAN
     return wait
+
+
+def _look_on(searches: SearchStage, moving: Moving, v: int, a: int) -> None:
+    """Look as the state says, after it has looked around at a point."""
+    if searches.waiting[v, a]:
+        searches.waiting[v, a] = False
+        moving.look[v, a] = searches.look[v, a, searches.state[v, a]]
+        moving.look_x[v, a] = moving.look_y[v, a] = NAN
 
 
 def _plan_points(
