@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from pathlib import Path
 from typing import Any
@@ -516,3 +517,26 @@ def test_a_track_that_trembles_by_rounding_opens_no_door(tmp_path: Path) -> None
     track = samples.track_of(*[(0.1 * n, 5.3 + 1e-13 * (n % 2), 0.0) for n in range(21)])
     run = snelk.run(scenes.scene(tmp_path, *WALLS, states=STAND, end=2.0, track=track))
     assert not (run.events.kind == "opened").any()
+
+
+@pytest.mark.parametrize("corner", [False, True])
+def test_nobody_passes_a_shut_door_within_one_tick(tmp_path: Path, corner: bool) -> None:
+    """Right beside it a new path leads through; or it is right behind a corner of the path."""
+    post = scenes.feature("wall", "post", shapely.LineString([(3.35, 0.0), (9, 0.0)]), top=3.0)
+    gate = scenes.feature(
+        "wall", "gate", shapely.LineString([(2, 0.1), (3.1, 0.1)]), top=3.0, door=True
+    )
+    there = (2.9, 6.0) if not corner else (2.8, 4.0)
+    spot = scenes.feature("spot", "there", shapely.Point(*there))
+    states = {"stand": {}, "run": {"go": {"spot": "there"}, "pace": "running"}}
+    run = snelk.run(scenes.scene(
+        tmp_path, gate, spot, *([post] if corner else []), states=states, dt=0.25, end=6.0,
+        transitions={"go": {"from": "stand", "to": "run", "when": "state_for > 1s"}},
+        more={"cast.guard.at": [5.5, -0.5] if corner else [2.9, 0.0], "cast.guard.facing": 90.0,
+              "profiles.watcher.movement.acceleration": 100.0,
+              "profiles.watcher.movement.turn_rate": 5000.0},
+    ))  # fmt: skip
+    _, places, _ = scenes.guard_of(run)
+    assert math.dist(places[-1], there) < 1.1
+    opened = run.events[run.events.kind == "opened"]
+    assert len(opened) == 1

@@ -100,6 +100,20 @@ def test_chance_is_drawn_once_for_each_stay(tmp_path: Path) -> None:
     assert 0.3 < found.count("jump") / len(found) < 0.5
 
 
+def test_a_focus_sticks_to_what_is_better_by_so_much_and_no_more(tmp_path: Path) -> None:
+    guest = {"team": "visitors", "body": "post", "at": [5, 1], "attributes": {"gold": 0.5}}
+    gold = [(1.0, 0.75), (2.0, 0.7500001), (3.0, 0.0), (4.0, 0.7), (5.0, 0.76)]
+    more = {
+        "cast.guest": guest,
+        "cast.other": {**guest, "at": [5, -1], "attributes": {"gold": 0.0}},
+        "effect": [{"t": t, "of": "other", "set": {"gold": value}} for t, value in gold],
+    }
+    ladder = {"focus_by": "target.gold", "focus_stick": 0.25}
+    run = snelk.run(scenes.scene(tmp_path, states={"a": {}}, more=more, end=6.0, ladder=ladder))
+    focus = run.signals.focus.astype(str)
+    assert focus.tolist() == ["guest"] * 21 + ["other"] * 10 + ["guest"] * 20 + ["other"] * 10
+
+
 def test_sleep_dulls_the_senses_and_waking_takes_time(tmp_path: Path) -> None:
     track = samples.track_of((0, 5, 0), (4, 5, 0), (10, 5, 1))
     states = {

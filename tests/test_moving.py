@@ -21,33 +21,6 @@ from snelk.level.level import Level
 SHED = scenes.feature("wall", "shed", shapely.box(4, -4, 6, 4), top=3.0)
 
 
-@pytest.mark.parametrize("dt", [0.02, 0.1, 0.25])
-@pytest.mark.parametrize("pace", ["walking", "running"])
-def test_it_comes_to_its_goal_in_time_and_stands_without_a_jitter(
-    tmp_path: Path, dt: float, pace: str
-) -> None:
-    spot = scenes.feature("spot", "post", shapely.Point(0, 9))
-    states = {"go": {"go": {"spot": "post"}, "pace": pace}}
-    run = snelk.run(scenes.scene(tmp_path, spot, states=states, dt=dt))
-    t, places, heading = scenes.guard_of(run)
-    speed, arrive = (1.5 if pace == "walking" else 4.0), 0.3
-    away = np.hypot(*(places - (0, 9)).T)
-    near = max(arrive, speed * dt)
-    there = int(np.argmax(away <= near + 1e-9))
-    # It brakes as soon as it is near enough, and then stands.
-    brakes = speed**2 / (2 * 8.0) + speed * dt
-    assert away[-1] > max(near - speed * dt - brakes, 0.0) - 1e-9
-    assert (places[there + int(speed / 8.0 / dt) + 2 :] == places[-1]).all()
-    # Turned by 90 degrees in 0.225 s, up to speed and down again: little more than the plain time.
-    assert (9 - near) / speed <= t[there] <= (9 - near) / speed + 0.5 + 2 * dt
-    assert np.degrees(np.ptp(np.unwrap(np.radians(heading)))) == pytest.approx(90.0)
-    along = np.diff(places[:, 1])
-    assert (along >= -1e-12).all()
-    assert along.max() <= speed * dt + 1e-9
-    # Neither faster nor slower than it gains and loses speed.
-    assert np.abs(np.diff(np.append(0.0, along))).max() <= 8.0 * dt * dt + 1e-9
-
-
 @pytest.mark.parametrize("whole", [600, 0])
 @pytest.mark.parametrize("smooth", [False, True])
 def test_who_walks_along_a_wall_turns_back_as_in_the_open(
@@ -166,34 +139,6 @@ def test_roaming_is_even_over_its_area(tmp_path: Path, shape: str) -> None:
     assert chisquare(counts[some], expected).pvalue > 0.001
 
 
-def test_who_loses_its_target_walks_to_where_it_was_lost(tmp_path: Path) -> None:
-    # Behind the shed the guest turns and runs off to the side, where nobody would guess.
-    track = samples.track_of((0, 2, 6), (2, 8, 6), (3.5, 9, -2), (12, 30, -30))
-    states = {"watch": {}, "look": {"go": {}, "pace": "running"}}
-    transitions = {"lost": {"from": "watch", "to": "look", "when": "lost_for > 0.5s and knows"}}
-    more = {
-        "cast.guard.at": [0.0, -1.0],
-        "cast.guard.facing": 60.0,
-        "profiles.watcher.cones.front.fov_whole": 140,
-    }
-    run = snelk.run(
-        scenes.scene(
-            tmp_path, SHED, states=states, transitions=transitions, track=track, end=12.0, more=more
-        )
-    )
-    lost = run.events[run.events.kind == "lost"].t.iloc[-1]
-    last = scenes.places_at(run, "guest", round(lost - 0.1, 6))[0]
-    reached = run.events[run.events.kind == "reached"].iloc[-1]
-    assert math.hypot(reached.x - last[0], reached.y - last[1]) <= 0.4 + 1e-6  # a tick's way
-    true = scenes.places_at(run, "guest", reached.t)[0]
-    assert math.hypot(reached.x - true[0], reached.y - true[1]) > 8.0
-    beliefs = run.beliefs[(run.beliefs.agent == "guard") & (run.beliefs.t == reached.t)].iloc[0]
-    assert beliefs.error == pytest.approx(math.hypot(beliefs.x - true[0], beliefs.y - true[1]))
-    assert beliefs.error > 8.0
-    # The grace still followed it for 0.3 s; the last-known position is older than that.
-    assert math.hypot(beliefs.x - last[0], beliefs.y - last[1]) > 0.5
-
-
 def test_a_chase_goes_around_walls_and_ends_with_a_catch(tmp_path: Path) -> None:
     track = samples.track_of((0, 8, 0), (20, 8, 0))
     chase = {"approach": {"stop": 0.4}, "pace": "running", "catch": {"reach": 0.6}}
@@ -222,20 +167,6 @@ def test_a_chase_goes_around_walls_and_ends_with_a_catch(tmp_path: Path) -> None
     assert list(on.events[on.events.kind == "caught"].t) == [caught.t]
     _, places, _ = scenes.guard_of(on)
     assert math.hypot(*(places[-1] - (8, 0))) == pytest.approx(0.4, abs=1e-6)
-
-
-def test_who_goes_to_where_its_focus_was_goes_on_when_that_is_forgotten(tmp_path: Path) -> None:
-    states = {"stand": {}, "after": {"go": {}, "pace": "walking"}}
-    sees = {"sees": {"from": "stand", "to": "after", "when": "seen"}}
-    track = samples.track_of((0, 8, 0), (1, 8, 0))
-    more = {"profiles.watcher.memory": {"grace": 0.3, "forget": 1.0}}
-    run = snelk.run(
-        scenes.scene(tmp_path, states=states, transitions=sees, track=track, end=10.0, more=more)
-    )
-    t, places, _ = scenes.guard_of(run)
-    (forgot,) = run.events.t[run.events.kind == "forgot"]
-    assert places[t <= forgot][-1, 0] < 4.0
-    assert places[-1] == pytest.approx((8.0, 0.0), abs=0.3)
 
 
 def test_nobody_is_caught_who_is_not_in_view(tmp_path: Path) -> None:

@@ -95,25 +95,6 @@ def test_a_search_begins_where_the_target_was_lost_and_ends_as_it_is_told(
         assert math.hypot(*(there - (known.x, known.y))) <= 0.31
 
 
-def test_points_nearby_are_reachable_and_taken_nearest_first(tmp_path: Path) -> None:
-    away = samples.track_of((0, 4, -4), (2, 9, -3), (2.2, 90, 90), (30, 90, 90))
-    run = searching(tmp_path, "nearby", track=away, points=9, give_up=60.0, end=60.0)
-    rows = run.searches
-    planned = rows[rows.what == "planned"][["x", "y"]].to_numpy()
-    hut = shapely.box(6, -2, 8, 2)
-    assert not shapely.contains_xy(hut.buffer(0.24), *planned.T).any()
-    assert (np.hypot(*(planned - planned[0]).T) <= 8.0 + 1e-9).all()
-    visited = rows[rows.what == "visited"][["x", "y"]].to_numpy()
-    np.testing.assert_array_equal(visited, planned)
-    assert rows[rows.what == "ended"].outcome.tolist() == ["nothing"]
-    ways = snelk.Level(run.level.data).ways(clearance=0.25)
-    here, left = planned[0], list(map(tuple, planned[1:]))
-    for place in planned[1:]:
-        far = [ways.distance(here[None], np.array([p]), np.array([np.inf]))[0] for p in left]
-        assert tuple(place) == left.pop(int(np.argmin(far)))
-        here = place
-
-
 def test_hideouts_are_taken_likeliest_first_and_struck_off_when_seen_empty(tmp_path: Path) -> None:
     away = samples.track_of((0, 4, -4), (2, 9, -3), (2.2, 90, 90), (30, 90, 90))
     run = searching(tmp_path, "hideouts", track=away, give_up=60.0, end=40.0, radius=9.0)
@@ -217,20 +198,6 @@ def test_likelihood_spreads_no_faster_than_the_target_and_is_all_accounted_for(s
     assert likeliest(likelihood.laid, 0.0, 0.0, 0.0, 2.0, np.zeros((0, 6))) == -1
 
 
-def test_where_it_was_lost_is_looked_at_from_as_near_as_one_gets(tmp_path: Path) -> None:
-    away = samples.track_of((0, 4, -4), (2, 9, -3), (2.2, 90, 90), (30, 90, 90))
-    pen = scenes.feature("wall", "pen", shapely.box(8, -4, 10, -2).exterior, top=0.4)
-    more = {"track": away, "points": 3, "give_up": 60.0, "end": 40.0, "point_time": 2.0}
-    run = searching(tmp_path, "nearby", pen, **more)
-    rows = run.searches
-    first = rows[(rows.what == "unreachable") & (rows.point == 0)].iloc[0]
-    t, places, _ = scenes.guard_of(run)
-    stands = places[(t > first.t + 0.15) & (t < first.t + 1.9)]
-    assert np.ptp(stands, axis=0).max() <= 1e-9  # it looks around before it goes on
-    after = rows[(rows.point == 1) & (rows.what != "planned")].t.min()
-    assert after >= first.t + 2.0
-
-
 def test_a_hideout_out_of_reach_is_not_looked_around_at(tmp_path: Path) -> None:
     away = samples.track_of((0, 4, -4), (2, 9, -3), (2.2, 90, 90), (30, 90, 90))
     nook = scenes.feature("spot", "nook", shapely.Point(7.5, -5.5))
@@ -261,18 +228,6 @@ def test_points_about_a_place_are_spread_evenly() -> None:
     assert counts.tolist() == [200] * 10
     quarters = np.histogram2d(*(points - (3.0, -2.0)).T, bins=2, range=[[-10, 10], [-10, 10]])[0]
     assert quarters == pytest.approx(500, abs=6)
-
-
-def test_news_begins_a_search_anew_and_for_as_long(tmp_path: Path) -> None:
-    began, ended = searching(tmp_path, "likelihood", give_up=6.0).searches.iloc[[0, -1]].t
-    assert ended == pytest.approx(began + 6.0)
-    noise = {"t": began + 4.0, "kind": "bang", "by": "guest", "at": [-7.0, 7.0], "reach": 40.0}
-    more = {"noise": [noise], "noise_kinds": {"bang": {"reach": 40.0}}}
-    rows = searching(tmp_path, "likelihood", give_up=6.0, more=more).searches
-    (moved,) = rows[rows.what == "moved"].itertuples()
-    assert (moved.x, moved.y) == pytest.approx((-7.0, 7.0), abs=1.5)
-    assert moved.t == pytest.approx(began + 4.0, abs=0.11)
-    assert rows.t.iloc[-1] == pytest.approx(moved.t + 6.0)
 
 
 def before_its_eyes(run: snelk.Run, t: float, cells: Any) -> Any:

@@ -1,6 +1,6 @@
 """Walking, tick by tick: the rules of docs/calculations.md once more, in plain Python.
 
-Written from the document, with Shapely and NetworkX, so slow. Not tried here: floors, links, doors,
+Written from the document, with Shapely and NetworkX, so slow. Not tried here: floors, links,
 pushing, roaming, fleeing, searching by likelihood and together.
 """
 
@@ -62,6 +62,10 @@ def corners_from(route: list[Place], order: str, n: int) -> Iterator[Place]:
             n, step = n - step, -step
 
 
+def may_open(door: dict[str, Any], who: str) -> bool:
+    return door["who"] is None or who in door["who"]
+
+
 class Walk:
     """One agent, by what is written in its profile, in the cast, in its states and in the level."""
 
@@ -70,8 +74,9 @@ class Walk:
     def __init__(self, written: dict[str, Any]) -> None:
         self.legs, self.states, self.level = written["legs"], written["states"], written["level"]
         self.dt, self.seed, member = written["dt"], written["seed"], written["member"]
-        self.grown = [box.buffer(RADIUS, join_style="mitre") for box in self.level["boxes"]]
-        self.blocked = [box.buffer(-1e-3) for box in self.grown]
+        self.doors = [{**door, "soon": door["open"], "shuts_at": math.inf} for door in self.level["doors"]]
+        self.opening: tuple[dict[str, Any], float] | None = None
+        self.turned, self.turns = False, []
         self.at: Place = (member["at"][0], member["at"][1])
         self.home = (*self.at, math.radians(member["facing"]))
         self.heading, self.left_at = self.home[2], self.home[:0]
@@ -225,6 +230,56 @@ class Walk:
         first = next(n for n, far in enumerate(away) if far <= min(away) + 1e-9)
         return (first + (lines[first].project(here) > 1e-9)) % len(route)
 
+    @property
+    def grown(self) -> list[Any]:
+        """What is in its way, grown by its radius: boxes, and shut doors that it may not open."""
+        shut = [door["box"] for door in self.doors if not (door["open"] or may_open(door, "guard"))]
+        return [box.buffer(RADIUS, join_style="mitre") for box in [*self.level["boxes"], *shut]]
+
+    def tend_doors(self, t: float, other: Place | None, step: Place | None) -> None:
+        """Before anybody decides: doors open for who has waited or comes through, and shut by themselves."""
+        if self.opening and t >= self.opening[1] - 1e-9:
+            self.turn(self.opening[0], True, t)
+            self.opening = None
+        if other and step and math.hypot(*step) > 1e-9:
+            reach = math.hypot(*step) + 0.05
+            far = (reach + RADIUS) / math.hypot(*step)
+            door = self.door_ahead(other, [(other[0] + far * step[0], other[1] + far * step[1])], reach)
+            if door and may_open(door, "guest"):
+                self.turn(door, True, t)
+        for door in self.doors:
+            places = [self.at, *([other] if other else [])]
+            empty = all(door["box"].distance(shapely.Point(place)) >= RADIUS + 0.05 for place in places)
+            if t >= door["shuts_at"] - 1e-9 and empty:
+                self.turn(door, False, t)
+
+    def turn(self, door: dict[str, Any], is_open: bool, t: float) -> None:
+        if door["soon"] != is_open:
+            door["soon"], self.turned = is_open, True
+            self.turns.append((round(t, 6), door["name"], "open" if is_open else "shut"))
+            door["shuts_at"] = t + door["shuts"] if is_open and door["shuts"] else math.inf
+
+    def begin_to_open(self, t: float) -> None:
+        """The first shut door on its path, when it comes near."""
+        door = self.door_ahead(self.at, self.path, self.pace * self.dt + 0.05) if self.going and not self.opening else None
+        if door and may_open(door, "guard"):
+            self.opening = door, t + door["seconds"]
+
+    def door_ahead(self, here: Place, way: list[Place], reach: float) -> dict[str, Any] | None:
+        """The nearest shut door on the next metres of a path."""
+        line, at = shapely.LineString([here, *along([here, *way], reach + RADIUS)]), shapely.Point(here)
+        far = {n: door["box"].distance(at) for n, door in enumerate(self.doors) if not door["soon"] and door["box"].intersects(line)}
+        near = min(far, key=lambda n: far[n], default=None)
+        return None if near is None or far[near] - RADIUS > reach else self.doors[near]
+
+    def settle(self) -> None:
+        """At the end of a tick doors are as they were turned, and who is on a path plans again."""
+        for door in self.doors:
+            door["open"] = door["soon"]
+        if self.turned and (self.going or self.short > 0.0):
+            self.go(self.last[0], self.last[1])
+        self.turned = False
+
     def onto(self, place: Place) -> Place:
         """The place itself, or the nearest where it can stand."""
         for box in self.grown:
@@ -236,9 +291,10 @@ class Walk:
     def route(self, start: Place, goal: Place) -> list[Place]:
         """The shortest path around the boxes, as near to both as it can stand."""
         start, goal = self.onto(start), self.onto(goal)
-        graph = nx.Graph()
-        for a, b in combinations({start, goal, *(at for box in self.grown for at in box.exterior.coords[:-1])}, 2):
-            if not any(shapely.relate_pattern(shapely.LineString([a, b]), box, "T********") for box in self.blocked):
+        graph, grown = nx.Graph(), self.grown
+        blocked = [box.buffer(-1e-3) for box in grown]
+        for a, b in combinations({start, goal, *(at for box in grown for at in box.exterior.coords[:-1])}, 2):
+            if not any(shapely.relate_pattern(shapely.LineString([a, b]), box, "T********") for box in blocked):
                 graph.add_edge(a, b, weight=math.dist(a, b))
         found: list[Place] = nx.dijkstra_path(graph, start, goal) if start != goal else [goal, goal]
         return found
@@ -256,7 +312,7 @@ class Walk:
             self.speed = self.speed if rest else 0.0
             if rest:
                 path, self.turn_at = [*rest, *self.route(rest[-1], goal)[1:]], rest[-1]
-        short = math.dist(path[-1], goal)
+        short, self.last = math.dist(path[-1], goal), (goal, stop)
         self.path, self.stop, self.short = path, max(stop - short, 0.0), short if short > stop + self.close else 0.0
         self.going, self.ended, self.told = True, False, False
 
@@ -312,6 +368,10 @@ class Walk:
     def move(self, focus: Place | None) -> None:
         if self.going and "speeds" in self.state:
             self.pace = float(np.interp(self.left, *zip(*self.state["speeds"], strict=True)))
+        if self.opening:  # it waits for it to open
+            self.arrive()
+            self.speed, self.ticks = 0.0, self.ticks + 1
+            return
         left, gain = self.left - self.stop, self.legs["acceleration"] * self.dt
         self.arrive()
         if self.going:
@@ -351,7 +411,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         return of[int(chance.integers(len(of)))]
 
     boxes = []
-    for x, y in np.argwhere(chance.random((3, 3)) < 0.5 * (seed % 2)) * 4.0 - 6.0:
+    for x, y in np.argwhere(chance.random((3, 3)) < 0.6 * (seed % 2)) * 4.0 - 6.0:
         x, y = x + some(0.3, 1.0), y + some(0.3, 1.0)
         boxes.append(shapely.box(x, y, x + some(0.5, 2.6), y + some(0.5, 2.6)))
 
@@ -361,7 +421,16 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
             if not any(box.buffer(apart, join_style="mitre").intersects(shapely.Point(found)) for box in boxes):
                 return found
 
-    level: dict[str, Any] = {"boxes": boxes, "round": [place() for _ in range(int(chance.integers(2, 5)))]}
+    doors = {}
+    for n in range(len(boxes)):
+        if chance.random() < 0.75:
+            keys = {"who": one(None, ["guard"], ["guest"], []), "seconds": one(0.0, 0.3, 1.0), "open": bool(chance.random() < 0.2)}
+            doors[f"box{n}"] = {**keys, **one({}, {"shuts": some(0.5, 6)})}
+    level: dict[str, Any] = {
+        "boxes": [box for n, box in enumerate(boxes) if f"box{n}" not in doors],
+        "doors": [{"shuts": None, **keys, "name": name, "box": boxes[int(name[3:])]} for name, keys in doors.items()],
+    }
+    level |= {"round": [place() for _ in range(int(chance.integers(2, 5)))]}
     level |= {f"spot{n}": place(one(-9.0, 0.3)) for n in range(3)}
 
     def search() -> dict[str, Any]:
@@ -388,12 +457,13 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     }
     member, dt = {"at": list(place()), "facing": some(-180, 180)}, one(0.05, 0.1, 0.1, 0.25)
     features = [scenes.feature("spot", f"spot{n}", shapely.Point(level[f"spot{n}"])) for n in range(3)]
-    features += [scenes.feature("wall", f"box{n}", box, top=0.4) for n, box in enumerate(boxes)]
+    features += [scenes.feature("wall", f"box{n}", box, top=0.4, **({"door": True} if f"box{n}" in doors else {})) for n, box in enumerate(boxes)]
     features += [scenes.feature("spot", f"end{x}", shapely.Point(x, x)) for x in (-99, 99)]  # no arc leads off the ground
     features.append(scenes.feature("route", "round", shapely.LineString(level["round"])))
     more = {
         "profiles.watcher.movement": legs, **{f"cast.guard.{key}": value for key, value in member.items()},
         "profiles.watcher.cones.front": {"fov_whole": 360.0, "range": 99.0}, "seed": seed,
+        "doors": {name: {key: value for key, value in keys.items() if value is not None} for name, keys in doors.items()},
     }
     gone, back = sorted([some(2, 20), some(2, 24)])
     ways = [[place(-9.0) for _ in range(3)] for _ in range(2)]
@@ -404,7 +474,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     return scenario, {"legs": legs, "member": member, "states": states, "level": level, "dt": dt, "seed": seed}
 
 
-@pytest.mark.parametrize("seed", sorted({*range(60)} - {31, 49}))  # a millimetre decides in these
+@pytest.mark.parametrize("seed", range(60))
 def test_everybody_walks_as_the_rules_say(tmp_path: Path, seed: int) -> None:
     scenario, written = random_walk(tmp_path, seed)
     run = snelk.run(scenario)
@@ -413,7 +483,7 @@ def test_everybody_walks_as_the_rules_say(tmp_path: Path, seed: int) -> None:
     signals = run.signals[run.signals.agent == "guard"].itertuples()
     changes = run.states[(run.states.agent == "guard") & run.states.transition.notna()]
     changes = {round(row.t / walk.dt): row for row in changes.itertuples()}
-    known = None
+    known = before = None
     for k, (row, other, signal) in enumerate(zip(guard, guest, signals, strict=True)):
         told = k, walk.at, math.degrees(walk.heading), row, walk.state
         assert math.dist(walk.at, (row.x, row.y)) < 1e-6, told
@@ -421,11 +491,18 @@ def test_everybody_walks_as_the_rules_say(tmp_path: Path, seed: int) -> None:
         assert (walk.arrived, walk.ended and not walk.arrived) == (signal.arrived, signal.unreachable), told
         believed = (signal.target_x, signal.target_y) if isinstance(signal.focus, str) else None
         known = (other.x, other.y) if other.present else known if believed else None
+        here = (other.x, other.y) if other.present else None
+        walk.tend_doors(k * walk.dt, here, (here[0] - before[0], here[1] - before[1]) if here and before else None)
+        before = here
         if k in changes:
             walk.enter(changes[k].state, changes[k].before, k * walk.dt, known, sensed=bool(other.present))
         walk.think(k * walk.dt, believed, known)
+        walk.begin_to_open(k * walk.dt)
         walk.move(believed)
+        walk.settle()
     rows = run.searches.astype({"outcome": object}).fillna({"point": -1, "outcome": ""})
     found = [(round(r.t, 6), r.what, r.point, r.outcome, round(r.x, 5), round(r.y, 5)) for r in rows.itertuples()]
     assert [row[:4] for row in found] == [note[:4] for note in walk.notes]
     np.testing.assert_allclose([row[4:] for row in found], [note[4:] for note in walk.notes], atol=2e-5)
+    turns = run.table("turns")
+    assert [(round(row.t, 6), row.of, row.to) for row in turns[turns.cause != "at first"].itertuples()] == walk.turns

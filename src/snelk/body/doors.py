@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 import shapely
+import shapely.ops
 from numpy.typing import NDArray
 
 from snelk.config.models import Door, Setup
@@ -189,24 +190,23 @@ class Doors:
             if low_x - reach <= x <= high_x + reach and low_y - reach <= y <= high_y + reach
         ]
 
-    def ahead(self, v: int, here: Numbers, end: Numbers, reach: float, radius: float) -> int:
-        """The shut door that is met first within a reach on a straight line; -1 for none.
+    def ahead(self, v: int, here: Numbers, way: Numbers, reach: float, radius: float) -> int:
+        """The nearest shut door that a path leads through within a reach; -1 for none.
 
         Args:
             v: The variant.
             here: (3,) where somebody is, m.
-            end: (2,) where it walks to, m.
+            way: (points, 2) where it walks along, m.
             reach: How far it looks, m.
             radius: Of its body, m.
         """
         x, y, z = here.tolist()
         near = self._near(x, y, reach + radius)
         shut = [each for each in near if not self.is_open_soon(v, each)]
-        far = float(np.hypot(*(end - here[:2])))
-        if far <= 0.0 or not shut:
+        if not shut or not len(way):
             return -1
-        stop = here[:2] + (end - here[:2]) * min(1.0, (reach + radius) / far)
-        line = shapely.LineString([here[:2], stop])
+        whole = shapely.LineString(np.concatenate([here[None, :2], way]))
+        line = shapely.ops.substring(whole, 0.0, reach + radius)
         best, nearest = -1, np.inf
         for wall in shut:
             low, high = self.level.base[wall], self.level.top[wall]

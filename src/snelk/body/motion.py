@@ -172,6 +172,13 @@ class Motion:
         place: Numbers = self._points[v, a, self._next[v, a], :2]
         return place
 
+    def before_link(self, v: int, a: int) -> Numbers:
+        """(points, 2) the rest of its path up to the next link, m."""
+        halt = int(self._halt[v, a])
+        end = halt + 1 if halt >= 0 else int(self._size[v, a])
+        places: Numbers = self._points[v, a, self._next[v, a] : end, :2]
+        return places
+
     def ahead(self, v: int, a: int) -> Numbers:
         """(points, 3) the rest of its path, m; a link is its end point."""
         rest = self._points[v, a, self._next[v, a] : self._size[v, a]]

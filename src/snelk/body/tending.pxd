@@ -14,8 +14,8 @@ cdef Py_ssize_t SENSED_NOW, SMELT, STILL
 
 @cython.locals(needs=bint)
 cdef bint _tend(
-    UpkeepColumns upkeep, BodyStageColumns stage, MovingColumns moving, PoseColumns poses,
-    PoseColumns before, double time,
+    UpkeepColumns upkeep, BodyStageColumns stage, PoseColumns poses, PoseColumns before,
+    double time,
 ) noexcept nogil
 
 @cython.locals(v=Py_ssize_t, p=Py_ssize_t, j=Py_ssize_t, x=double, y=double, beside=bint)
@@ -38,11 +38,15 @@ cdef void _ignore(UpkeepColumns upkeep, BodyStageColumns stage, PoseColumns pose
 
 @cython.locals(
     v=Py_ssize_t, p=Py_ssize_t, any_shut=bint, d=Py_ssize_t, wall=Py_ssize_t, j=Py_ssize_t,
-    moves=bint, dx=double, dy=double, reach=double, a=Py_ssize_t,
+    moves=bint, dx=double, dy=double, reach=double,
 )
 cdef bint _concern_doors(
-    UpkeepColumns upkeep, BodyStageColumns stage, MovingColumns moving, PoseColumns poses,
-    PoseColumns before, double time,
+    UpkeepColumns upkeep, PoseColumns poses, PoseColumns before, double time,
+) noexcept nogil
+
+@cython.locals(v=Py_ssize_t, a=Py_ssize_t)
+cdef bint _come_to_doors(
+    UpkeepColumns upkeep, BodyStageColumns stage, MovingColumns moving,
 ) noexcept nogil
 
 @cython.locals(reach=double, halt=Py_ssize_t, link=Py_ssize_t, n=Py_ssize_t)

@@ -77,9 +77,7 @@ def mind_clues(
     )
 
 
-def _tend(
-    upkeep: Upkeep, stage: BodyStage, moving: Moving, poses: Poses, before: Poses, time: float
-) -> bool:
+def _tend(upkeep: Upkeep, stage: BodyStage, poses: Poses, before: Poses, time: float) -> bool:
     """Look after all but clues; return whether there may be something to do in Python."""
     needs = False
     if upkeep.grows:
@@ -89,7 +87,7 @@ def _tend(
     if upkeep.any_ignores:
         _ignore(upkeep, stage, poses)
     if len(upkeep.doors) > 0 and not needs:
-        needs = _concern_doors(upkeep, stage, moving, poses, before, time)
+        needs = _concern_doors(upkeep, poses, before, time)
     return needs
 
 
@@ -167,10 +165,8 @@ def _ignore(upkeep: Upkeep, stage: BodyStage, poses: Poses) -> None:
                 upkeep.ignored[v, a, j] = not inside(upkeep.outlook.zones, zone, x, y, z)
 
 
-def _concern_doors(
-    upkeep: Upkeep, stage: BodyStage, moving: Moving, poses: Poses, before: Poses, time: float
-) -> bool:
-    """Whether anybody comes near a shut door, or a door is due to open or to shut."""
+def _concern_doors(upkeep: Upkeep, poses: Poses, before: Poses, time: float) -> bool:
+    """Whether anybody has come near a shut door, or a door is due to open or to shut."""
     if upkeep.next_opening[0] <= time + SLACK:
         return True
     for v in range(len(upkeep.opened)):
@@ -189,6 +185,14 @@ def _concern_doors(
                 reach = hypot(dx, dy) + DOORSTEP + upkeep.radii[v, j]
                 if _is_near(upkeep, v, poses.x[p, j], poses.y[p, j], reach):
                     return True
+    return False
+
+
+def _come_to_doors(upkeep: Upkeep, stage: BodyStage, moving: Moving) -> bool:
+    """Whether any agent comes near a shut door on the path that it is on now."""
+    if len(upkeep.doors) == 0:
+        return False
+    for v in range(len(upkeep.opened)):
         for a in range(len(stage.characters)):
             if moving.driven[v, a] and moving.on_way[v, a] and moving.link[v, a] < 0:
                 if _comes_to(upkeep, moving, v, a, stage.characters[a], stage.dt):

@@ -397,17 +397,16 @@ class World:
             self._disprove(v, a, slot)
         if self.doors.walls:
             self._tend_doors()
-            opening = (until for _, until in self._opening.values())
-            self._next_opening[0] = min(opening, default=np.inf)
+            self._note_openings()
 
-    def _tend_doors(self) -> None:
-        """Open doors for those that reach them, and let doors shut by themselves."""
-        poses, motion = self.senses.poses, self.motion
-        for (v, a), (wall, until) in list(self._opening.items()):
-            if self.time >= until - SLACK:
-                del self._opening[v, a]
-                motion.holds[v, a] = False
-                self.outcomes.turn(v, self.level.wall_names[wall], "open", a, ON_ITS_WAY)
+    def _note_openings(self) -> None:
+        """Note when the next door that somebody opens is open."""
+        opening = (until for _, until in self._opening.values())
+        self._next_opening[0] = min(opening, default=np.inf)
+
+    def begin_to_open(self) -> None:
+        """Let agents begin to open the doors that they come to, on the paths they are on now."""
+        motion = self.motion
         for v, a in where(motion.driven & motion.on_way & (motion.link < 0)):
             radius = float(self._radii[v, self.characters[a]])
             reach = float(motion.pace[v, a]) * self.dt + DOORSTEP
@@ -417,7 +416,7 @@ class World:
                 or self.outcomes.removed[v, self.characters[a]]
             ):
                 continue
-            wall = self.doors.ahead(v, self._here(v, a), motion.heads_for(v, a), reach, radius)
+            wall = self.doors.ahead(v, self._here(v, a), motion.before_link(v, a), reach, radius)
             link = motion.link_within(v, a, reach) if wall < 0 else -1
             if link >= 0:
                 shut = [
@@ -429,6 +428,16 @@ class World:
             if wall >= 0 and wall in self.doors.may_open(v, self._names_of(v, self.agents[a])):
                 self._opening[v, a] = wall, self.time + self.doors.rules_of(v, wall).seconds
                 motion.holds[v, a] = True
+        self._note_openings()
+
+    def _tend_doors(self) -> None:
+        """Open doors for those that have waited for them, and let doors shut by themselves."""
+        poses, motion = self.senses.poses, self.motion
+        for (v, a), (wall, until) in list(self._opening.items()):
+            if self.time >= until - SLACK:
+                del self._opening[v, a]
+                motion.holds[v, a] = False
+                self.outcomes.turn(v, self.level.wall_names[wall], "open", a, ON_ITS_WAY)
         self._let_through(poses)
         for v in np.flatnonzero((self.doors.shuts_at <= self.time + SLACK).any(axis=1)).tolist():
             p = v if len(poses.x) > 1 else 0
@@ -457,7 +466,7 @@ class World:
         radius, far, name = float(self._radii[v, j]), float(np.hypot(*along)), self.names[j]
         reach = far + DOORSTEP
         end = here[:2] + along * ((reach + radius) / far)
-        wall = self.doors.ahead(v, here, end, reach, radius)
+        wall = self.doors.ahead(v, here, end[None], reach, radius)
         if wall >= 0 and wall in self.doors.may_open(v, self._names_of(v, name)):
             cause = f"{name} comes through" if a < 0 else ON_ITS_WAY
             self.outcomes.turn(v, self.level.wall_names[wall], "open", a, cause, who=j)

@@ -27,6 +27,7 @@ from snelk.engine.resetting import Keepers, Slots
 from snelk.engine.stage import (
     ACTIVE,
     ASK,
+    BEGIN_TO_OPEN,
     CATCH,
     COUNT,
     FIND_WAYS,
@@ -435,6 +436,7 @@ class Simulation:
             ASK: self.world.thinking.ask_others,
             FIND_WAYS: self._find_ways,
             TELL_NEWS: self.world.thinking.tell_news,
+            BEGIN_TO_OPEN: self.world.begin_to_open,
             GLANCE: self.world.glance,
             TELL_STUCK: self.world.tell_stuck,
             FINISH: self._finish,

@@ -42,16 +42,16 @@ over; whether loops stop after a tick at which anything was told; how many are l
 
 (
     BEGINS, SMELLS, WALKS, MAKES, HEARS, TAKES_IN, ARRIVES, MINDS, ATTENDS, COMES_TO, THINKS_ON,
-    THINKS, ACTS, FINDS_WAYS, TELLS_NEWS, RESTS, MOVES, MOVES_ON, IS_STUCK, TELLS, SAYS,
-    PASSES_ON, ENDS, IS_DONE,
-) = range(24)  # fmt: skip
+    THINKS, ACTS, FINDS_WAYS, TELLS_NEWS, RESTS, COMES_BY, MOVES, MOVES_ON, IS_STUCK, TELLS,
+    SAYS, PASSES_ON, ENDS, IS_DONE,
+) = range(25)  # fmt: skip
 """What a tick does, in this order, by index: the phase that it is in."""
 
 (
     NOTHING, BAD, GATHER, ROOM_FOR_NOISES, ROOM_FOR_EARS, JUDGE, MISPLACE, ROOM_FOR_MESSAGES,
     PREPARE, TAKE, CATCH, TELL_ENDS, ASK, FIND_WAYS, TELL_NEWS, GLANCE, TELL_STUCK, FINISH,
-    ROOM_FOR_VOICES, JUDGE_VOICES, ROOM_FOR_TRAILS, ROOM_FOR_COPIES, TELL_CLUES,
-) = range(23)  # fmt: skip
+    ROOM_FOR_VOICES, JUDGE_VOICES, ROOM_FOR_TRAILS, ROOM_FOR_COPIES, TELL_CLUES, BEGIN_TO_OPEN,
+) = range(24)  # fmt: skip
 """What is left to Python, by index; BAD: arrays do not agree."""
 
 

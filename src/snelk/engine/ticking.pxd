@@ -6,7 +6,7 @@ from snelk.body.acting cimport (
 from snelk.body.answering cimport answer_all
 from snelk.body.behaving cimport _come_to, _go_on, _move_on, _perceive, _think_on
 from snelk.body.moving cimport _place
-from snelk.body.tending cimport _is_crowded, _mind_clues, _tend
+from snelk.body.tending cimport _come_to_doors, _is_crowded, _mind_clues, _tend
 from snelk.engine.columns cimport TickStageColumns
 from snelk.engine.copying cimport copy_tick
 from snelk.engine.counting cimport count_tick
@@ -27,7 +27,7 @@ cdef Py_ssize_t NOT_YET, DISAGREE, LEFT, NOTHING_HEARD, ROOM, TELLERS, WAITED
 cdef Py_ssize_t ACTIVE, BEGUN, COUNT, FINISHES, HALTS, NOISES_AT, OVER, PHASE, PREPARES, TICK, WAITS
 cdef Py_ssize_t ACTS, ARRIVES, ATTENDS, BEGINS, COMES_TO, ENDS, FINDS_WAYS, HEARS, IS_DONE, IS_STUCK
 cdef Py_ssize_t MAKES, MINDS, MOVES, MOVES_ON, RESTS, TAKES_IN, TELLS, TELLS_NEWS, THINKS
-cdef Py_ssize_t PASSES_ON, SAYS, SMELLS, THINKS_ON, WALKS
+cdef Py_ssize_t BEGIN_TO_OPEN, COMES_BY, PASSES_ON, SAYS, SMELLS, THINKS_ON, WALKS
 cdef Py_ssize_t ASK, BAD, CATCH, FIND_WAYS, FINISH, GATHER, GLANCE, JUDGE, MISPLACE, NOTHING, PREPARE
 cdef Py_ssize_t ROOM_FOR_EARS, ROOM_FOR_MESSAGES, ROOM_FOR_NOISES, TAKE, TELL_ENDS, TELL_NEWS
 cdef Py_ssize_t ROOM_FOR_COPIES, ROOM_FOR_TRAILS, ROOM_FOR_VOICES, JUDGE_VOICES, TELL_CLUES, TELL_STUCK

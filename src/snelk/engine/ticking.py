@@ -18,9 +18,11 @@ from snelk.engine.stage import (
     ASK,
     ATTENDS,
     BAD,
+    BEGIN_TO_OPEN,
     BEGINS,
     BEGUN,
     CATCH,
+    COMES_BY,
     COMES_TO,
     COUNT,
     ENDS,
@@ -87,7 +89,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.answering import answer_all
     from snelk.body.behaving import _come_to, _go_on, _move_on, _perceive, _think_on
     from snelk.body.moving import _place
-    from snelk.body.tending import _is_crowded, _mind_clues, _tend
+    from snelk.body.tending import _come_to_doors, _is_crowded, _mind_clues, _tend
     from snelk.engine.copying import copy_tick
     from snelk.engine.counting import count_tick
     from snelk.engine.following import judge_tick
@@ -297,7 +299,7 @@ def _mind_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int:
             return NOTHING
         stage.awake_then[:, :, :] = stage.awake
         if at[PREPARES]:
-            if _tend(stage.upkeep, stage.bodies, stage.moving, poses, before, stage.times[tick]):
+            if _tend(stage.upkeep, stage.bodies, poses, before, stage.times[tick]):
                 return PREPARE
     elif phase == ATTENDS:
         begun = at[BEGUN] != 0
@@ -331,7 +333,7 @@ def _think_all(stage: TickStage, phase: int, poses: Poses) -> int:
         if at[COUNT] < 0:
             return BAD
         if at[COUNT] == 0:
-            at[PHASE] = MOVES
+            at[PHASE] = COMES_BY
         elif ends_are_events(stage.bodies, stage.moving):
             return TELL_ENDS
     elif phase == ACTS:
@@ -366,9 +368,12 @@ def _think_all(stage: TickStage, phase: int, poses: Poses) -> int:
 
 
 def _move_all(stage: TickStage, phase: int, poses: Poses) -> int:
-    """Moving, and telling."""
+    """Coming to doors, moving, and telling."""
     at = stage.at
-    if phase == MOVES:
+    if phase == COMES_BY:
+        if _come_to_doors(stage.upkeep, stage.bodies, stage.moving):
+            return BEGIN_TO_OPEN
+    elif phase == MOVES:
         at[COUNT] = _go_on(stage.bodies, stage.moving, at[TICK])
         if at[COUNT] == NOT_YET:
             return GLANCE

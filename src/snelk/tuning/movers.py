@@ -403,7 +403,7 @@ class Movers:
             radius, far = float(self._radii[0]), float(np.hypot(*along[v]))
             reach = far + DOORSTEP
             end = here[v, 0, :2] + along[v] * ((reach + radius) / far)
-            wall = doors.ahead(v, here[v, 0], end, reach, radius)
+            wall = doors.ahead(v, here[v, 0], end[None], reach, radius)
             for d in np.flatnonzero(self._walls == wall).tolist():
                 shuts = doors.rules_of(v, wall).shuts
                 self._mine[v, d], self._creaks[v] = True, d
