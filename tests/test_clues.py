@@ -149,19 +149,6 @@ def test_a_shut_door_is_seen_from_both_sides(tmp_path: Path) -> None:
     assert told(run, "saw")[0][0] == 0.0
 
 
-def test_variants_are_as_when_they_run_alone(tmp_path: Path) -> None:
-    changes = turn((1.0, "gate", "open"), (4.0, "hall", "dark"))
-    night = scene(tmp_path, {"open": "gate"}, change=changes)
-    variants = [{}, {"cast.sign.clue.seconds": 2.0}, {"cast.sign.clue.reach": 4.0},
-                {"cast.sign.at": [3, 3]}, {"doors.gate.open": True}]  # fmt: skip
-    together = snelk.run_batch(night, variants=variants)
-    for variant, one in zip(variants, together, strict=True):
-        alone = snelk.run(night.changed(variant))
-        for name in ("poses", "sight", "events", "signals", "beliefs", "meters"):
-            assert one.table(name).equals(alone.table(name)), (variant, name)
-    assert len({one.table("events").to_json() for one in together}) == len(variants)
-
-
 def test_what_is_wrong_with_a_clue_is_told(tmp_path: Path) -> None:
     track = samples.track_of((0, 1, 1), (5, 1, 2))
     for clue, member, message in (

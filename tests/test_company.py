@@ -226,40 +226,6 @@ def gate(folder: Path, **more: Any) -> snelk.Scenario:
     )
 
 
-@pytest.mark.parametrize(
-    ("group", "more", "goes"),
-    [
-        ({}, {}, {"guard", "second", "third"}),
-        ({"stays": 1}, {}, {"guard", "third"}),
-        ({"stays": 2}, {}, {"third"}),
-        ({"stays": 3}, {}, set()),
-        ({"stays": 2, "goes": "own.zeal"}, {"cast.second.attributes": {"zeal": 5.0}}, {"second"}),
-        ({"stays": 2, "goes": "own.zeal"}, {}, {"guard"}),  # of equals the first of the cast
-        ({"stays": 1}, {"cast.second.absent": True}, {"third"}),  # who is not there keeps no post
-    ],
-)
-def test_so_many_stay_at_their_posts(
-    group: dict[str, Any], more: dict[str, Any], goes: set[str], tmp_path: Path
-) -> None:
-    scenario = gate(tmp_path, group=group, **more)
-    run = snelk.run(scenario)
-    early = run.states[(run.states.t < 5.0) & (run.states.state == "after it")]
-    assert set(early.agent) == goes
-    cast = scenario.setup.cast
-    there = {name for name in ("guard", "second", "third") if not cast[name].absent}
-    signals = run.signals[run.signals.agent.isin(there)]
-    on_post = signals[signals.state == "on guard"].groupby("t").size()
-    assert on_post.reindex(signals.t.unique(), fill_value=0).min() >= group.get("stays", 0)
-    stays = run.events[(run.events.kind == "stays") & (run.events.t < 5.0)]
-    assert set(stays.agent) == there - goes
-    assert len(stays) == len(there - goes)  # once, not at each tick
-    assert set(stays.target) <= {"guest"}  # about whom they would have gone
-    if group.get("stays") == 1 and not more:
-        assert stays.text.iloc[0] == "second stays at its post (on guard)"
-        # At the second noise the posts are still held by somebody else than before, or by it.
-        assert (run.states[run.states.t > 5.0].state == "after it").sum() == 2
-
-
 def test_bodies_keep_apart_and_get_past_one_another(tmp_path: Path) -> None:
     line = [feature("route", "east", shapely.LineString([(0, 0), (12, 0)])),
             feature("route", "west", shapely.LineString([(12, 0), (0, 0)]))]  # fmt: skip
@@ -407,35 +373,6 @@ def test_who_has_to_stay_may_do_what_leads_nowhere_above(tmp_path: Path) -> None
     run = snelk.run(scenario.changed(stirs))
     assert set(run.states.state) == {"on guard", "stirs"}
     assert set(run.states[run.states.state == "stirs"].agent) == {"guard", "second", "third"}
-
-
-def test_what_was_told_is_passed_on_with_its_age_and_doubt(tmp_path: Path) -> None:
-    """A chain of three, each in earshot of the next only; the first hears the guest."""
-    more: dict[str, Any] = {
-        "cast.guard.at": [0.0, 0.0], "profiles.watcher.cones": {},
-        "profiles.watcher.hearing": {"place_error": 0.2},
-        "profiles.watcher.tell": {"reach": 12.0, "delay": 0.5, "passes_on": True},
-        "noise": [{"t": 1.0, "kind": "thud", "by": "guest", "at": [-6, 0], "reach": 8.0}],
-    }  # fmt: skip
-    for n, x in enumerate((10.0, 20.0), start=2):
-        more[f"cast.guard{n}"] = {"team": "home", "profile": "watcher", "at": [x, 0.0]}
-    states = {"standing": {"stand": {}}}
-    scenario = scenes.scene(tmp_path, states=states, end=8.0, more=more)
-    run = snelk.run(scenario)
-    told = run.events[run.events.kind == "told"]
-    assert told.agent.tolist() == ["guard2", "guard3"]  # once each, and never back
-    assert told.t.tolist() == pytest.approx([1.5, 2.0])
-    beliefs = run.beliefs[run.beliefs.target == "guest"].set_index(["agent", "t"])
-    first, last = beliefs.loc[("guard", 1.0)], beliefs.loc[("guard3", 2.0)]
-    assert (last.x, last.y) == (first.x, first.y)
-    assert last.age == pytest.approx(1.0)  # as old as when it was heard
-    spread = scenario.setup.profiles["watcher"].memory
-    assert spread is not None
-    doubt = beliefs.loc[("guard", 2.0)]
-    assert last.uncertainty == pytest.approx(doubt.uncertainty)
-    assert doubt.uncertainty > 0.5
-    quiet = snelk.run(scenario, overrides={"profiles.watcher.tell.passes_on": False})
-    assert quiet.events[quiet.events.kind == "told"].agent.tolist() == ["guard2"]
 
 
 @pytest.mark.parametrize(

@@ -91,26 +91,3 @@ def test_each_sense_says_what_is_felt_and_how_fast_it_fills() -> None:
         turned += (contacts.felt & ~before).sum(), (before & ~contacts.felt).sum()
         before = contacts.felt.copy()
     assert turned.min() > 3
-
-
-def test_every_pair_sense_and_tick_has_one_row(tmp_path: Path, night: snelk.Run) -> None:
-    contacts = night.contacts
-    assert not contacts.duplicated(["t", "agent", "target", "sense"]).any()
-    # Three geese feel, the bell watches, and the dog smells, the fox: nobody else matters.
-    per_tick = 3 * 1 + 1 + 1
-    assert len(contacts) == 901 * per_tick
-    assert contacts.result.notna().all()
-    assert (contacts.sensed == (contacts.result == "sensed")).all()
-    ears = [a for a in night.agents if night.setup.profile_of(a).hearing]
-    cast, profiles = night.setup.cast, {a: night.setup.profile_of(a) for a in ears}
-    assert len(night.hearing) == sum(
-        not isinstance(by, str) or (by != a and profiles[a].ever_notices(cast[by].team))
-        for by in night.noises.by
-        for a in ears
-    )
-    assert not night.hearing.duplicated(["agent", "noise"]).any()
-    assert (night.hearing.heard == (night.hearing.result == "heard")).all()
-    assert ((night.hearing.strength > 0) <= night.hearing.heard).all()
-    for row in night.hearing[night.hearing.result.isin(["heard", "reach"])].itertuples():
-        reached = row.straight_margin >= -1e-9 or row.around_margin >= -1e-9
-        assert row.heard == reached

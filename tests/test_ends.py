@@ -232,30 +232,6 @@ def test_touch_and_catching_mind_the_height(z: float, tmp_path: Path) -> None:
     assert answer.sensed == near
 
 
-@pytest.mark.parametrize(
-    ("by", "stick", "focus"),
-    [("meter", 0.0, "near"), ("nearest", 0.0, "near"), ("first", 0.0, "far"), ("target.size", 0.0, "far"),
-     ("nearest", 20.0, "far"), ("meter", 0.15, "far")],
-)  # fmt: skip
-def test_the_focus_is_chosen_by_the_ladders_rule(
-    by: str, stick: float, focus: str, tmp_path: Path
-) -> None:
-    # The far one is in view from the beginning; the near one comes at 3 s; both meters are full.
-    samples.write_sample(tmp_path, track="t,id,x,y,heading\n0,far,9,0,0\n6,far,9,0,0\n"
-                         "3,near,1.2,0.5,0\n6,near,1.2,0.5,0\n", profiles=scenes.GUARD)  # fmt: skip
-    text = (tmp_path / "scene.toml").read_text().replace("[cast.guest]", "[cast.far]")
-    text += '\n[cast.near]\nteam = "visitors"\nbody = "post"\nattributes = { size = 1 }\n'
-    (tmp_path / "scene.toml").write_text(text)
-    changes = {
-        "cast.far.attributes": {"size": 2.0}, "clock.dt": 0.1,
-        "profiles.watcher.meter.fill_time": 0.3,
-        "profiles.watcher.ladder": {"states": {"a": {}}, "focus_by": by, "focus_stick": stick},
-    }  # fmt: skip
-    run = snelk.run(tmp_path / "scene.toml", overrides=changes)
-    assert run.signals.focus.iloc[20] == "far"
-    assert run.signals.focus.iloc[-1] == focus
-
-
 def test_a_lintel_of_touching_boxes_is_kept(tmp_path: Path) -> None:
     boxes = [(0, 0, 0, 1, 1, 2.5), (3, 0, 0, 4, 1, 2.5), (1, 0, 2, 3, 1, 2.5)]
     lines, corners = ["o gate"], 0

@@ -10,40 +10,8 @@ import pytest
 import samples
 import scenes
 import shapely
-from hypothesis import given
-from hypothesis import strategies as st
 
 import snelk
-from snelk.body.turning import STEP, arc_to
-
-
-@given(
-    st.floats(-3, 3), st.floats(-20, 20), st.floats(-20, 20), st.floats(0.1, 5),
-    st.sampled_from([1, -1]),
-)  # fmt: skip
-def test_an_arc_is_tangent_at_both_ends(
-    heading: float, x: float, y: float, radius: float, side: int
-) -> None:
-    start, goal = np.array([1.0, -2.0]), np.array([x, y])
-    arc = arc_to(start, heading, goal, radius, side)
-    centre = start + radius * side * np.array([-np.sin(heading), np.cos(heading)])
-    if np.hypot(*(goal - centre)) <= radius:
-        assert arc is None
-        return
-    assert arc is not None
-    assert np.hypot(*(arc - centre).T) == pytest.approx(np.full(len(arc), radius))
-    spoke, leaves = arc[-1] - centre, goal - arc[-1]
-    assert spoke @ leaves == pytest.approx(0.0, abs=1e-6 * (1 + np.hypot(*leaves)))
-    # It turns to its side all the way, in small pieces, and not once around more than it needs.
-    along = np.diff(np.concatenate([start[None], arc]), axis=0)
-    turned = np.sum(np.arcsin(np.clip(
-        side * (along[:-1, 0] * along[1:, 1] - along[:-1, 1] * along[1:, 0])
-        / np.maximum(np.hypot(*along[:-1].T) * np.hypot(*along[1:].T), 1e-15), -1, 1)))  # fmt: skip
-    assert -1e-6 <= turned <= 2 * np.pi
-    assert np.hypot(*along.T).max() <= radius * STEP + 1e-9
-    if np.hypot(*leaves) > 1e-3:
-        across = side * (spoke[0] * leaves[1] - spoke[1] * leaves[0])
-        assert across > 0.0
 
 
 def test_roaming_to_places_takes_them_evenly_and_at_the_time_said(tmp_path: Path) -> None:

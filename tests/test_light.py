@@ -29,15 +29,6 @@ def lamp_of(light: float, reach: float) -> dict[str, object]:
     return {"cast.guard.lamp": {"light": light, "reach": reach}}
 
 
-@pytest.mark.parametrize("distance", [0.0, 1.0, 3.999, 4.0, 9.0])
-def test_a_lamp_falls_in_a_straight_line_to_nothing_at_its_reach(
-    tmp_path: Path, distance: float
-) -> None:
-    path = samples.write_sample(tmp_path, guest=f"at = [0, {distance}]")
-    found = light_on_guest(path, overrides=lamp_of(0.8, 4.0) | {"light": 0.1})
-    assert found == pytest.approx(0.1 + 0.8 * max(0.0, 1 - distance / 4))
-
-
 def zone(
     name: str, ring: list[tuple[float, float]] | None, **properties: object
 ) -> dict[str, object]:

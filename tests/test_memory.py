@@ -8,8 +8,6 @@ import numpy as np
 import pytest
 import samples
 import shapely
-from hypothesis import given, settings
-from hypothesis import strategies as st
 from test_hearing import feature, level_of
 
 import snelk
@@ -20,58 +18,6 @@ MEMORY = "profiles.watcher.memory"
 def beliefs_of(run: snelk.Run, agent: str = "guard") -> dict[float, object]:
     rows = run.beliefs[(run.beliefs.agent == agent) & (run.beliefs.target == "guest")]
     return {row.t: row for row in rows.itertuples()}
-
-
-@given(
-    grace=st.sampled_from([0.0, 0.3, 1.0]),
-    lead=st.sampled_from([0.0, 0.5, 2.0]),
-    spread=st.floats(0, 3),
-    forget=st.sampled_from([1.2, 3.0, 9.0]),
-    dt=st.sampled_from([0.05, 0.1, 0.25]),
-)
-@settings(max_examples=25, deadline=None)
-def test_a_belief_follows_leads_on_freezes_and_is_forgotten(
-    tmp_path_factory: pytest.TempPathFactory,
-    grace: float,
-    lead: float,
-    spread: float,
-    forget: float,
-    dt: float,
-) -> None:
-    # Away from the guard at (2, 0.5) m/s: out of the hold range of 12 m at some 5 s.
-    track = samples.track_of((0, 2, 0), (10, 22, 5))
-    path = samples.write_sample(tmp_path_factory.mktemp("memory"), track=track)
-    memory = {"grace": grace, "lead": lead, "spread": spread, "forget": forget}
-    run = snelk.run(path, overrides={MEMORY: memory, "clock.dt": dt})
-    seen = run.sight[run.sight.in_view]
-    last = float(seen.t.max())
-    for t, row in beliefs_of(run).items():
-        true = np.array([2 + 2 * t, 0.5 * t])
-        age = t - last
-        if age <= 1e-9:
-            assert (row.source, row.age, row.uncertainty, row.error) == ("sensed", 0, 0, 0)
-            continue
-        if age <= grace + 1e-9:
-            assert row.source == "grace"
-            assert row.error == row.uncertainty == 0.0
-            continue
-        if age > forget + 1e-9:
-            assert not isinstance(row.source, str)
-            assert np.isnan([row.x, row.y, row.age, row.uncertainty]).all()
-            continue
-        # The closed form: it knows until the last tick within the grace, and leads on from there.
-        known = last + np.floor(grace / dt + 1e-6) * dt
-        led = min(age - grace, lead)
-        expected = np.array([2 + 2 * known, 0.5 * known]) + np.array([2, 0.5]) * led
-        slack = 2.1 * dt  # the grace may end within a tick
-        assert np.hypot(row.x - expected[0], row.y - expected[1]) <= slack
-        assert row.source == (
-            "lead" if age - grace - dt < lead - 1e-9 and lead > 0 else "last_known"
-        )
-        assert row.uncertainty == pytest.approx(spread * (age - grace))
-        assert row.age == pytest.approx(age)
-        assert row.error == pytest.approx(np.hypot(row.x - true[0], row.y - true[1]))
-    assert list(run.events.kind[run.events.kind == "forgot"]) == ["forgot"] * (10 - last > forget)
 
 
 @pytest.mark.parametrize(

@@ -7,8 +7,6 @@ from pathlib import Path
 
 import pytest
 import samples
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
 import snelk
 
@@ -27,31 +25,6 @@ def values(run: snelk.Run) -> dict[float, float]:
 
 
 IN_AND_OUT = samples.track_of((0, 5, 0), (4.0, 5, 0))
-
-
-@given(
-    dt=st.floats(0.01, 0.7),
-    fill=st.floats(0.3, 6.0),
-    drain=st.floats(0.3, 6.0),
-    hold=st.floats(0.0, 2.0),
-)
-@settings(max_examples=20, deadline=None)
-def test_times_match_the_closed_form_to_within_a_tick(
-    tmp_path_factory: pytest.TempPathFactory, dt: float, fill: float, drain: float, hold: float
-) -> None:
-    meter = {"fill_time": fill, "drain_time": drain, "drain_after": hold}
-    folder = tmp_path_factory.mktemp("meter")
-    run = run_of(folder, IN_AND_OUT, meter, clock__dt=dt, clock__end=16.0)
-    found = values(run)
-    last_seen = max(t for t in found if t <= 4.0 + 1e-9)
-    for t, value in found.items():
-        full = min((t + dt) / fill, 1.0) if t <= last_seen else min((last_seen + dt) / fill, 1.0)
-        drained = max(t - last_seen - hold, 0.0) / drain
-        assert value == pytest.approx(max(full - drained, 0.0), abs=1e-6)
-        # The true answer, which knows no ticks, is never off by more than one tick's worth.
-        true = max(min(min(t, 4.0) / fill, 1.0) - max(t - 4.0 - hold, 0.0) / drain, 0.0)
-        assert abs(value - true) <= dt / fill + dt / drain + 1e-6
-        assert 0.0 <= value <= 1.0
 
 
 def test_thresholds_are_events_up_and_down(tmp_path: Path) -> None:

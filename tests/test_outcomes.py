@@ -183,51 +183,6 @@ def test_a_reaction_delays_a_change_and_is_cut_off_if_it_ends(
         assert run.why_state("guard", at=1.5).transition("spot").reacted is None  # type: ignore[union-attr]
 
 
-def test_single_cones_and_senses_any_target_bearing_and_catches(tmp_path: Path) -> None:
-    """A guest comes from the left and goes past, close by; each signal by its own geometry."""
-    profiles = TOUCHY.replace(
-        "front = {",
-        '"far, wide" = { fov_whole = 60, range = 12.0 }, wide = { fov_whole = 2, range = 12.0 }, front = {',
-    ).replace("radius = 0.4", "radius = 1.2")
-    track = samples.track_of((0, 3, 6), (6, 3, -6))
-    words = [
-        'seen("far, wide")', 'seen("wide")', 'seen("front")', 'felt("touch")', 'felt("zone")', "any_seen", "any_felt",
-        "bearing > 45deg", "faces_focus", "caught", "was_caught", "rank == 3",
-        "chance(own.odds)", "chance(1 - own.odds)",
-    ]  # fmt: skip
-    states: dict[str, Any] = {"a": {"rank": 3, "catch": {"reach": 3.05, "ends": False}}, "b": {}}
-    transitions = {f"c{n}": {"from": "b", "to": "a", "when": word} for n, word in enumerate(words)}
-    scenario = scenes.scene(
-        tmp_path, states=states, transitions=transitions, track=track, profiles=profiles, end=6.0,
-        more={"cast.guard.attributes": {"odds": 1.0}},
-    )  # fmt: skip
-    run = snelk.run(scenario)
-    from snelk.runs.ladders import asked_by
-
-    asked = asked_by(run, "guard")
-    true = {word: asked.true(f"c{n}") for n, word in enumerate(words)}
-    t = run.times
-    y = 6.0 - 2.0 * t
-    off = np.degrees(np.abs(np.arctan2(y, 3.0)))
-    away = np.hypot(3.0, y)
-    sure = np.abs(off - 30.0) > 1e-6
-    assert (true['seen("far, wide")'] == (off <= 30.0))[sure].all()
-    assert (true['seen("wide")'] == (off <= 1.0)).all()
-    assert (true['seen("front")'] == (off <= 100.0)).all()
-    assert (true["any_seen"] == true['seen("front")']).all()
-    assert not true['felt("touch")'].any()
-    assert not true['felt("zone")'].any()
-    assert not true["any_felt"].any()
-    assert (true["bearing > 45deg"] == (off > 45.0 + 1e-6))[np.abs(off - 45) > 1e-6].all()
-    assert (true["faces_focus"] == (off <= 5.0)).all()
-    first = int(np.argmax(away <= 3.05))
-    assert (true["caught"] == (np.arange(len(t)) > first)).all()
-    assert not true["was_caught"].any()
-    assert true["rank == 3"].all()
-    assert true["chance(own.odds)"].all()
-    assert not true["chance(1 - own.odds)"].any()
-
-
 def test_live_effects_are_those_of_a_run(tmp_path: Path) -> None:
     states = {"a": {}, "b": {}}
     transitions = {"hurt": {"to": "b", "when": "own.hits >= 2"}}

@@ -1,7 +1,7 @@
 """Walking, tick by tick: the rules of docs/calculations.md once more, in plain Python.
 
 Written from the document, with Shapely and NetworkX, so slow. Not tried here: floors, links,
-pushing, roaming, fleeing, searching by likelihood and together.
+pushing, roaming, evading, searching by likelihood and together.
 """
 
 from __future__ import annotations
@@ -96,7 +96,8 @@ class Walk:
         self.again, self.base, self.goal, self.corners, self.short = -math.inf, self.heading, None, None, 0.0
         self.pace, self.look = self.legs[self.state["pace"]], self.state["look"]
         self.hunts, self.since, self.around, self.points = "search" in self.state, t, known or self.at, None
-        self.until = None
+        self.until = self.spot = self.looks_at = None
+        self.over = False
         if self.hunts:
             self.note(t, "began")
 
@@ -128,6 +129,8 @@ class Walk:
             self.patrol(keys, t)
         elif kind == "search":
             self.search(keys, t, known)
+        elif kind == "flee":
+            self.flee(keys, t, known)
         elif kind == "stand" or (kind == "approach" and not focus):
             self.going, self.ended, self.goal = False, False, None
         elif kind == "approach" and (not self.going or self.goal != focus):
@@ -169,7 +172,7 @@ class Walk:
                 self.until, self.look, wait = t + keys["point_time"], "sweep", keys["point_time"]
             else:
                 self.next_point(t)
-        elif keys["method"] == "hideouts" and self.point > 0:  # it sees all of them over the boxes
+        elif keys["method"] == "hideouts" and self.point > 0 and self.sees(self.at, self.points[self.point]):
             self.note(t, "looked", self.point)
             self.next_point(t)
         self.again = t + min(wait, left) if self.hunts else math.inf
@@ -204,6 +207,30 @@ class Walk:
         self.hunts, self.look = False, self.state["look"]
         self.going = self.ended = False
         self.note(t, "ended", outcome=outcome)
+
+    def sees(self, a: Place, b: Place) -> bool:
+        """Whether nothing is between two places, as high as eyes and the middle of bodies."""
+        tall = [*self.level["boxes"], *(door["box"] for door in self.doors if not door["open"])] if self.level["tall"] else []
+        return not any(box.intersects(shapely.LineString([a, b])) for box in tall)
+
+    def flee(self, keys: dict[str, Any], t: float, known: Place | None) -> None:
+        """To the nearest spot that the focus cannot see; if it sees all, the farthest from it."""
+        if self.over:
+            return
+        self.again = t + (0.2 if keys["until_unseen"] else 1.0)
+        if keys["keep_eyes"] and known:
+            self.look, self.looks_at = "place", known
+        unseen = keys["until_unseen"] and self.spot and not (known and self.sees(known, self.at))
+        if unseen or (self.spot and self.ended):
+            self.over, self.again, self.look = True, math.inf, self.state["look"]
+            self.going, self.ended = False, self.ended and not unseen
+        elif not (self.spot and known) or self.sees(known, self.level[self.spot]):
+            far = {spot: length(self.route(self.at, self.level[spot])) for spot in keys["spots"]}
+            out = [spot for spot in far if not (known and self.sees(known, self.level[spot]))]
+            best = min(out, key=lambda each: far[each]) if out else max(far, key=lambda each: math.dist(self.level[each], known))
+            if best != self.spot:
+                self.spot = best
+                self.go(self.level[best])
 
     def patrol(self, keys: dict[str, Any], t: float) -> None:
         """To the nearest point of the route, without a pause there, and then from corner to corner."""
@@ -354,7 +381,8 @@ class Walk:
     def looks(self, focus: Place | None) -> float:
         look, t, whole = self.look, self.ticks * self.dt, math.radians(self.state["sweep_whole"])
         period = self.state["sweep_period"]
-        if look == "focus" and focus and math.dist(focus, self.at) > 1e-9:
+        focus = self.looks_at if look == "place" else focus
+        if look in ("focus", "place") and focus and math.dist(focus, self.at) > 1e-9:
             return math.atan2(focus[1] - self.at[1], focus[0] - self.at[0])
         if look == "sweep":
             return self.base + whole / 2.0 * math.sin(2.0 * math.pi * t / period)
@@ -400,7 +428,8 @@ class Walk:
 def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]]:
     """A guard that goes from state to state, each for a while; a guest walks about in its view.
 
-    Odd seeds have low boxes to walk around.
+    Odd seeds have boxes to walk around, of which many are doors. Where they are too high to look over
+    it feels the guest all the same.
     """
     chance = np.random.default_rng(seed)
 
@@ -426,12 +455,16 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         if chance.random() < 0.75:
             keys = {"who": one(None, ["guard"], ["guest"], []), "seconds": one(0.0, 0.3, 1.0), "open": bool(chance.random() < 0.2)}
             doors[f"box{n}"] = {**keys, **one({}, {"shuts": some(0.5, 6)})}
+    tall = seed % 4 == 3
     level: dict[str, Any] = {
-        "boxes": [box for n, box in enumerate(boxes) if f"box{n}" not in doors],
+        "tall": tall, "boxes": [box for n, box in enumerate(boxes) if f"box{n}" not in doors],
         "doors": [{"shuts": None, **keys, "name": name, "box": boxes[int(name[3:])]} for name, keys in doors.items()],
     }
     level |= {"round": [place() for _ in range(int(chance.integers(2, 5)))]}
     level |= {f"spot{n}": place(one(-9.0, 0.3)) for n in range(3)}
+
+    def flee() -> dict[str, Any]:
+        return {"flee": {"spots": [f"spot{n}" for n in range(3)], "keep_eyes": one(True, False), "until_unseen": one(True, False)}}
 
     def search() -> dict[str, Any]:
         keys = {"method": one("there", "nearby", "nearby", "hideouts"), "radius": some(2, 6), "point_time": one(0.0, 0.5, some(0.2, 2))}
@@ -441,7 +474,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     kinds = [
         lambda: {"patrol": {"route": "round", "order": one("loop", "back_and_forth", "once"), "pause": one(0.0, 0.0, 0.3, 1.0)}},
         lambda: {"go": {"spot": f"spot{chance.integers(3)}"}}, lambda: {"home": {}}, lambda: {"resume": {}},
-        lambda: {"approach": one({}, {"stop": some(0.0, 3.0)})}, lambda: {"stand": {}}, lambda: {"go": {}}, search, search,
+        lambda: {"approach": one({}, {"stop": some(0.0, 3.0)})}, lambda: {"stand": {}}, lambda: {"go": {}}, search, search, flee,
     ]
     names = [f"s{n}" for n in range(int(chance.integers(2, 6)))]
     states, transitions = {}, {}
@@ -457,12 +490,13 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     }
     member, dt = {"at": list(place()), "facing": some(-180, 180)}, one(0.05, 0.1, 0.1, 0.25)
     features = [scenes.feature("spot", f"spot{n}", shapely.Point(level[f"spot{n}"])) for n in range(3)]
-    features += [scenes.feature("wall", f"box{n}", box, top=0.4, **({"door": True} if f"box{n}" in doors else {})) for n, box in enumerate(boxes)]
+    features += [scenes.feature("wall", f"box{n}", box, top=3.0 if tall else 0.4, **({"door": True} if f"box{n}" in doors else {})) for n, box in enumerate(boxes)]
     features += [scenes.feature("spot", f"end{x}", shapely.Point(x, x)) for x in (-99, 99)]  # no arc leads off the ground
+    features.append(scenes.feature("zone", "all", shapely.box(-99, -99, 99, 99)))
     features.append(scenes.feature("route", "round", shapely.LineString(level["round"])))
     more = {
         "profiles.watcher.movement": legs, **{f"cast.guard.{key}": value for key, value in member.items()},
-        "profiles.watcher.cones.front": {"fov_whole": 360.0, "range": 99.0}, "seed": seed,
+        "profiles.watcher.zone_sense": {"zones": ["all"]}, "profiles.watcher.cones.front": {"fov_whole": 360.0, "range": 99.0}, "seed": seed,
         "doors": {name: {key: value for key, value in keys.items() if value is not None} for name, keys in doors.items()},
     }
     gone, back = sorted([some(2, 20), some(2, 24)])

@@ -112,9 +112,9 @@ def flee(
         if not _could_be_seen(moving, stage, now, drawn, v, a, here_x, here_y, here_z):
             _stand(moving, v, a)
             doing.done[v, a] = True
-            return NEVER
-    if chosen >= 0 and moving.at_end[v, a]:
+    if not doing.done[v, a] and chosen >= 0 and moving.at_end[v, a]:
         _come_to_end(moving, dt, v, a, doing)
+    if doing.done[v, a] or doing.failed[v, a]:  # it looks back while it goes only
         moving.look[v, a] = stage.look[v, a, state]
         moving.look_x[v, a] = moving.look_y[v, a] = NAN
         return NEVER
