@@ -215,7 +215,7 @@ class Rules:
         """Where somebody is; nothing while it is absent."""
         member, rows, t = self.cast[i], self.rows[self.names[i]], self.t
         if i in self.clues:
-            return self.clue_pose(i)
+            return None if i in self.removed else self.clue_pose(i)
         if i in self.removed or i in self.put:
             return None if i in self.removed else self.put[i]
         if i in self.movers:
@@ -459,7 +459,7 @@ class Rules:
                     self.bring_about(mind.ladder["states"][mind.state].get("then"), mind, mind.focus)
             for mind in minds.values():
                 ended |= mind.catch()
-            while given and given[0]["t"] <= self.t + CLOSE:
+            while not ended and given and given[0]["t"] <= self.t + CLOSE:
                 self.give(given.pop(0))
             self.said += [each for mind in minds.values() for each in mind.tell(minds)]
             for mind in minds.values():

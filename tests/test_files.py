@@ -310,7 +310,9 @@ print("planned" in list(snelk.run({str(own)!r}, overrides=over).searches.what))
     assert said[0].stdout.startswith(b"True ")
     assert said[0].stdout.endswith(b"True\n")
     # And such as catches: each loop by itself, of the cases that it is tried with every twelfth.
-    loops = [Path(__file__).with_name(f"test_{name}.py") for name in ("loops", "walks", "rules", "ways")]
+    loops = [
+        Path(__file__).with_name(f"test_{name}.py") for name in ("loops", "walks", "rules", "ways")
+    ]
     words = [sys.executable, "-m", "pytest", "-q", "-x", "--assert=plain", "-p", "no:cacheprovider"]
     words += [
         *map(str, loops),

@@ -71,11 +71,11 @@ class Doors:
         boxes = [self._outlines[wall].bounds for wall in self.walls]
         self.boxes = np.array(boxes, np.float64).reshape(-1, 4)
         self._soon: dict[tuple[int, int], bool] = {}  # doors that are about to open or shut
-        self._soon_light: dict[tuple[int, int], float] = {}  # zones, and the light in them
+        self._lit_soon: dict[tuple[int, int], bool] = {}  # lights that are switched on or off
         self.lit = np.zeros((len(setups), len(self.zones)), dtype=np.bool_)
         for v, setup in enumerate(setups):
-            for name in setup.lights:
-                self._mind_light(v, self.zones.index(name))
+            for name, light in setup.lights.items():
+                self.lit[v, self.zones.index(name)] = light.lit
 
     def rules_of(self, v: int, wall: int) -> Door:
         """What the scenario says of a door."""
@@ -99,11 +99,9 @@ class Doors:
             self.shuts_at[v, wall] = time + shuts if is_on and shuts is not None else np.inf
         else:
             zone = self.zones.index(name)
-            switch = self.setups[v].lights[name]
-            light = float(self.level.zone_light[zone]) if is_on else switch.dark
-            if self._soon_light.get((v, zone), float(self._zone_light[v, zone])) == light:
+            if self._lit_soon.get((v, zone), bool(self.lit[v, zone])) == is_on:
                 return None
-            self._soon_light[v, zone] = light
+            self._lit_soon[v, zone] = is_on
         return Turn(v, name, is_door, is_on, by, cause)
 
     def is_open_soon(self, v: int, wall: int) -> bool:
@@ -114,21 +112,17 @@ class Doors:
         """Let all be as it was turned, at the end of a tick."""
         for (v, wall), is_open in self._soon.items():
             self.opened[v, wall] = is_open
-        for (v, zone), light in self._soon_light.items():
-            self._zone_light[v, zone] = light
-            self._mind_light(v, zone)
-        self._soon, self._soon_light = {}, {}
+        for (v, zone), is_lit in self._lit_soon.items():
+            self.lit[v, zone] = is_lit
+            dark = self.setups[v].lights[self.zones[zone]].dark
+            self._zone_light[v, zone] = self.level.zone_light[zone] if is_lit else dark
+        self._soon, self._lit_soon = {}, {}
 
     def is_on(self, v: int, word: str, name: str) -> bool:
         """Whether a door is `open`, or a light `lit`, in one variant."""
         if word == "open":
             return bool(self.opened[v, self.level.wall_names.index(name)])
         return bool(self.lit[v, self.zones.index(name)])
-
-    def _mind_light(self, v: int, zone: int) -> None:
-        """Whether a light is lit; also one that is as bright while it is dark."""
-        own, now = self.level.zone_light[zone], self._zone_light[v, zone]
-        self.lit[v, zone] = now == own or own == self.setups[v].lights[self.zones[zone]].dark
 
     def are_on(self, word: str, name: str) -> Truths:
         """(variant,) the same in all of them."""

@@ -58,6 +58,10 @@ def _fade(loud: Numbers, numbers: MeterNumbers, forget: Numbers, dt: float, draw
         for a in range(loud.shape[1]):
             drawn.heard[v, a] = False
             drawn.age[v, a] += dt
+            if drawn.age[v, a] > forget[v, a] + SLACK:
+                drawn.x[v, a], drawn.y[v, a], drawn.z[v, a] = NAN, NAN, NAN
+                drawn.age[v, a] = NAN
+                drawn.blur[v, a], drawn.meter[v, a], drawn.kind[v, a] = NAN, 0.0, -1
             added, drained = 0.0, 0.0
             if numbers.used[v, a]:
                 added = numbers.noise_gain[v, a] * loud[v, a]
@@ -69,10 +73,6 @@ def _fade(loud: Numbers, numbers: MeterNumbers, forget: Numbers, dt: float, draw
                 drained = min(max(drawn.quiet[v, a] - numbers.drain_after[v, a], 0.0), dt)
                 drained = drained / numbers.drain_time[v, a]
             drawn.meter[v, a] = min(max(drawn.meter[v, a] + added - drained, 0.0), 1.0)
-            if drawn.age[v, a] > forget[v, a] + SLACK:
-                drawn.x[v, a], drawn.y[v, a], drawn.z[v, a] = NAN, NAN, NAN
-                drawn.age[v, a] = NAN
-                drawn.blur[v, a], drawn.meter[v, a], drawn.kind[v, a] = NAN, 0.0, -1
 
 
 def _draw(
