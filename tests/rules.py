@@ -394,11 +394,8 @@ class Rules:
         own = self.profile[i]
         if sense is not None:
             return own.get(sense, {}).get("notices", own["notices"])
-        senses = [
-            *own.get("cones", {}).values(),
-            *(own.get(s, {}) for s in ("hearing", "touch", "zone_sense", "smell")),
-        ]
-        return [team for each in (own, *senses) for team in each.get("notices", [])]
+        senses = [*own.get("cones", {}).values(), *(own[s] for s in ("hearing", "touch", "zone_sense", "smell") if s in own)]
+        return [team for each in senses or [own] for team in each.get("notices", own["notices"])]
 
     def turns(self, i: int, every: float, k: int) -> bool:
         ticks = max(int(every / self.dt + 0.5), 1)
@@ -493,7 +490,7 @@ class Rules:
         for adds, values in ((False, then.get("set", {})), (True, then.get("add", {}))):
             for key, value in values.items():
                 self.change(sides[key.split(".")[0]], key.split(".")[1], value, adds, i)
-        if "noise" in then:
+        if "noise" in then and self.now[i]:
             self.next_noises.append((i, then["noise"], self.now[i]["at"]))
         if "alarm" in then:
             mind.alarm(then["alarm"], sides["target"])
@@ -1121,11 +1118,12 @@ class Mind:
         self.attend()
         j = self.focus if isinstance(self.focus, int) else None
         for n in self.others:
-            if self.views(n):
+            minds = self.saw_to.get(n, math.inf) >= rules.k - 1
+            if minds and self.views(n):
                 self.seen_since.setdefault(n, rules.t)
             else:
                 self.seen_since.pop(n, None)
-            if self.knows_now(n):
+            if minds and self.knows_now(n):
                 self.last_sensed[n] = rules.t
         is_place = self.focus is None
         belief = (self.place if is_place else self.beliefs.get(j)) if j is not None or is_place else None

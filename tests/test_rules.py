@@ -324,7 +324,7 @@ def same(a: Any, b: Any, within: float = 1e-6) -> bool:
     return all(missing) if any(missing) else abs(a - b) <= within
 
 
-@pytest.mark.parametrize("seed", [*range(0, 40, 2), *range(1, 80, 2), 1451, 1539, 2243, 2475, 2555, 2691])
+@pytest.mark.parametrize("seed", [*range(0, 40, 2), *range(1, 80, 2), 1451, 1539, 2243, 2475, 2555, 2691, 3261, 5155, 5389])
 def test_what_is_sensed_believed_told_and_done_is_what_the_rules_say(seed: int, tmp_path: Path) -> None:
     rules = Maker(seed).scene(tmp_path)
     run = snelk.run(tmp_path / "scene.toml")

@@ -265,10 +265,11 @@ def _mind_clues(
             upkeep.away[v, j] = not is_so or time + dt < appears
         for a in range(upkeep.news.shape[1]):
             for j in range(upkeep.news.shape[2]):
-                if upkeep.seen_to[v, a, j]:
-                    tells.next_time[v, a, j] = NEVER
-                elif tells.next_time[v, a, j] == NEVER:
-                    tells.next_time[v, a, j] = 0
+                # Meanwhile it is when it would tell again, and NEVER more.
+                if upkeep.seen_to[v, a, j] and tells.next_time[v, a, j] < NEVER:
+                    tells.next_time[v, a, j] += NEVER
+                elif not upkeep.seen_to[v, a, j] and tells.next_time[v, a, j] >= NEVER:
+                    tells.next_time[v, a, j] -= NEVER
     return found
 
 

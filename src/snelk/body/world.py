@@ -758,6 +758,7 @@ class World:
     def _disprove(self, v: int, a: int, slot: int) -> None:
         """Drop a belief of an agent that sees the position empty; the last is a place."""
         beliefs, places = self.senses.beliefs, self.senses.places
+        self.empty_for[v, a, slot] = 0.0  # what is believed next is looked at anew
         if slot == len(self.names):
             place = float(places.drawn.x[v, a]), float(places.drawn.y[v, a])
             places.drop(v, a)

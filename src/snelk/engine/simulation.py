@@ -676,6 +676,8 @@ class Simulation:
             self._at[OVER] = bool(world.ended.all())
         for v, a, kind in world.outcomes.noises:
             p, j = v if len(poses.x) > 1 else 0, int(self.numbers.characters[a])
+            if not poses.present[p, j]:  # it is put into a state while it is absent
+                continue
             place = float(poses.x[p, j]), float(poses.y[p, j]), float(poses.z[p, j])
             reach = self.setups[v].noise_kinds[kind].reach
             self.maker.give(kind, place, reach, self.names[j], variant=v, source=BY_KIND)
