@@ -69,6 +69,16 @@ def test_to_places_it_sets_out_every_so_often_and_a_pause_later(
     assert np.minimum(off, 3.0 + pause - off).max() < 0.5
 
 
+def test_a_patrol_goes_as_near_to_a_corner_by_a_wall_as_it_can(tmp_path: Path) -> None:
+    hedge = scenes.feature("wall", "hedge", shapely.LineString([(6, -2), (6, 2)]), top=2.0)
+    route = scenes.feature("route", "round", shapely.LineString([(0, 0), (5.9, 0), (0, 4)]))
+    states = {"walk": {"patrol": {"route": "round"}}}
+    run = snelk.run(scenes.scene(tmp_path, hedge, route, states=states, end=12.0))
+    _, places, _ = scenes.guard_of(run)
+    for corner in ((6.0 - 0.251, 0.0), (0.0, 4.0)):  # it stands 1 mm farther off than it has to
+        assert np.hypot(*(places - corner).T).min() <= 0.3 + 1e-9
+
+
 ROAMER = scenes.GUARD.replace(
     "turn_rate = 400, acceleration = 8.0", "turn_rate = 100000, acceleration = 1000, arrive = 0.01"
 )
