@@ -162,3 +162,39 @@ def test_a_patrol_about_somebody_goes_where_its_route_lies_now(tmp_path: Path) -
     here = np.array([-9.0, 5.0]) - guest[0]
     assert nearest[0] == int(np.argmin([np.hypot(*(here - corner)) for corner in corners])) == 2
     assert (np.diff(nearest) >= 0).all()
+
+
+def test_who_is_near_enough_walks_no_arc_and_who_gave_up_looks_around_no_more(
+    tmp_path: Path,
+) -> None:
+    sees = {"profiles.watcher.cones.front.fov_whole": 360, "cast.guard.facing": 180.0}
+    near = {**sees, "cast.guest.at": [1.5, 0.0], "profiles.watcher.movement.smooth": True}
+    states: dict[str, Any] = {"near": {"approach": {"stop": 2.0}}}
+    _, places, _ = scenes.guard_of(snelk.run(scenes.scene(tmp_path, states=states, more=near)))
+    assert (places == 0.0).all()  # 1.5 m is within 2 m: there is nowhere to go
+    search = {"method": "there", "point_time": 9.0, "give_up": 4.0}
+    track = samples.track_of((0, 1, 0), (1, 1, 0), (1.1, 90, 90), (12, 90, 90))
+    lost = {"lost": {"from": "watch", "to": "look", "when": "lost_for > 1s"}}
+    run = snelk.run(
+        scenes.scene(
+            tmp_path, states={"watch": {}, "look": {"search": search}}, transitions=lost,
+            track=track, more=sees,
+        )
+    )  # fmt: skip
+    over = run.searches[run.searches.what == "ended"].iloc[0]
+    t, _, heading = scenes.guard_of(run)
+    assert over.outcome == "gave_up"
+    assert np.ptp(heading[(t > over.t - 2.0) & (t <= over.t)]) > 1.0  # it looks around, and stops
+    assert np.ptp(heading[t > over.t + 0.55]) == 0.0
+
+
+def test_a_round_of_two_corners_is_joined_on_its_first_leg(tmp_path: Path) -> None:
+    ends = np.array([(-1.65, -1.78), (0.52, 5.05)])
+    route = scenes.feature("route", "round", shapely.LineString(ends))
+    states = {"walk": {"patrol": {"route": "round"}, "pace": "running"}}
+    scene = scenes.scene(tmp_path, route, states=states, end=1.3)
+    starts = [{"cast.guard.at": [x, y]} for x in (-2.3, -0.24, 1.7) for y in (-0.14, 1.1, 2.3)]
+    for run in snelk.run_batch(scene, variants=starts):
+        _, places, _ = scenes.guard_of(run)
+        along = (places - ends[0]) @ (ends[1] - ends[0])
+        assert along[-1] > along[0]
