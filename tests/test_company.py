@@ -185,6 +185,23 @@ def test_likelihood_that_one_has_seen_empty_is_gone_for_the_others(tmp_path: Pat
     assert before_others(scenario.changed({"groups.watch.search": False})) > 10
 
 
+def test_where_one_has_come_to_is_checked_for_all_if_nobody_sees_anything(tmp_path: Path) -> None:
+    blind = {"profiles.watcher.cones.front": {"fov_whole": 110, "range": 0.2}}
+    for seed in (1, 3):
+        night = yard(tmp_path / f"{seed}", seed, "nearby", **{"cast.guest.at": [90, 90]}, **blind)
+        visits = snelk.run(night).searches.query("what == 'visited' and t < 29")  # the first round
+        assert len(visits) > 3
+        assert not visits.duplicated(["x", "y"]).any()
+    night = yard(tmp_path / "cells", 5, "likelihood", **{"cast.guest.at": [90, 90]}, **blind)
+    for shares, least, most in ((True, 0, 0), (False, 5, 999)):
+        run = snelk.run(night.changed({"groups.watch.search": shares}))
+        pairs = run.likelihood.merge(run.poses, on="t", suffixes=("", "_of"))
+        pairs = pairs[(pairs.id != pairs.agent) & (pairs.id != "guest")]
+        at_one = np.hypot(pairs.x - pairs.x_of, pairs.y - pairs.y_of) < 0.2
+        assert least <= at_one.sum() <= most
+        assert run.searches.query("what == 'visited'").groupby("agent").size().min() > 30
+
+
 def test_a_search_together_is_over_for_all_when_nothing_is_left(tmp_path: Path) -> None:
     search = "profiles.watcher.ladder.states.seeking.search"
     night = yard(tmp_path, 3, "likelihood", **{"cast.guest.at": [90, 90]})
@@ -204,7 +221,7 @@ def test_who_searches_together_decides_in_turn_with_tables_and_without(tmp_path:
         scene.advance(len(scene.times))
         found.append(notes_in_order(*notes_of()))
     assert str(found[0]) == str(found[1])
-    assert len(found[0]) > 100
+    assert len(found[0]) > 90
 
 
 def gate(folder: Path, **more: Any) -> snelk.Scenario:

@@ -1,7 +1,7 @@
 """Walking, tick by tick: the rules of docs/calculations.md once more, in plain Python.
 
 Written from the document, with Shapely and NetworkX, so slow. Not tried here: floors, links,
-pushing, roaming, evading, searching by likelihood and together.
+pushing, roaming, evading, and searching together.
 """
 
 from __future__ import annotations
@@ -82,7 +82,7 @@ class Walk:
         self.heading, self.left_at = self.home[2], self.home[:0]
         self.speed, self.path, self.turn_at, self.stop, self.entries = 0.0, [], None, 0.0, -1
         self.notes: list[tuple[Any, ...]] = []
-        self.hunts = False
+        self.hunts, self.age, self.cone, self.grounds = False, 0.0, written["cone"], {}
         self.enter(next(iter(self.states)), "", 0.0, None, sensed=False)
 
     def enter(self, name: str, before: str, t: float, known: Place | None, *, sensed: bool) -> None:
@@ -95,15 +95,15 @@ class Walk:
         self.going = self.ended = self.told = self.pausing = False
         self.again, self.base, self.goal, self.corners, self.short = -math.inf, self.heading, None, None, 0.0
         self.pace, self.look = self.legs[self.state["pace"]], self.state["look"]
-        self.hunts, self.since, self.around, self.points = "search" in self.state, t, known or self.at, None
+        self.hunts, self.since, self.around, self.points, self.cells = "search" in self.state, t, known or self.at, None, None
         self.until = self.spot = self.looks_at = None
         self.over = False
         if self.hunts:
             self.note(t, "began")
 
-    def note(self, t: float, what: str, point: int = -1, outcome: str = "") -> None:
+    def note(self, t: float, what: str, point: int = -1, outcome: str = "", at: Place | None = None) -> None:
         """What comes of a search, at where it is about."""
-        at = self.points[point] if point >= 0 and self.points else self.at if what == "ended" else self.around
+        at = at or (self.points[point] if point >= 0 and self.points else self.at if what == "ended" else self.around)
         self.notes.append((round(t, 6), what, point, outcome, *(round(each, 5) for each in at)))
 
     @property
@@ -151,12 +151,14 @@ class Walk:
         if not self.hunts:
             return None
         if known and math.dist(known, self.around) > 1.0:
-            self.since, self.around, self.points, self.until, self.look = t, known, None, None, self.state["look"]
+            self.since, self.around, self.points, self.cells, self.until, self.look = t, known, None, None, None, self.state["look"]
             self.note(t, "moved")
         left, wait = self.since + keys["give_up"] - t, 0.2
         if left <= 1e-9:
             return self.end_search(t, "gave_up")
-        if self.points is None:
+        if keys["method"] == "likelihood":
+            wait = self.search_cells(keys, t)
+        elif self.points is None:
             self.points, self.point = self.plan(keys), -1
             for n in range(len(self.points)):
                 self.note(t, "planned", n)
@@ -172,7 +174,7 @@ class Walk:
                 self.until, self.look, wait = t + keys["point_time"], "sweep", keys["point_time"]
             else:
                 self.next_point(t)
-        elif keys["method"] == "hideouts" and self.point > 0 and self.sees(self.at, self.points[self.point]):
+        elif keys["method"] == "hideouts" and self.point > 0 and self.has_in_view(self.points[self.point]):
             self.note(t, "looked", self.point)
             self.next_point(t)
         self.again = t + min(wait, left) if self.hunts else math.inf
@@ -196,6 +198,61 @@ class Walk:
             found.append(places.pop(far.index(min(far))))
         return found
 
+    def search_cells(self, keys: dict[str, Any], t: float) -> float:
+        """To where the target may be most likely; s until it looks again."""
+        step = keys["cell"] / keys["speed"]
+        if self.cells is None:
+            self.lay_out(keys)
+            self.spread_to, self.cleared, self.point, self.cell = t - self.age, 0.0, -1, None
+            self.note(t, "planned", 0)
+        while t - self.spread_to >= step - 1e-9 * step:
+            self.cells, self.spread_to = self.handed_on(), self.spread_to + step
+        empty = {at for at in self.cells if self.has_in_view(at) or math.dist(self.at, at) <= self.close}
+        self.cleared += (1.0 - self.cleared) * sum(self.cells[at] for at in empty)
+        rest = sum(self.cells.values()) - sum(self.cells[at] for at in empty)
+        over = rest <= 0.0 or 1.0 - self.cleared <= 1e-6
+        self.cells = {at: 0.0 if over or at in empty else share / rest for at, share in self.cells.items()}
+        if self.point < 0:
+            self.point = 0
+            self.go(self.around)
+        elif self.ended:
+            self.note(t, "visited" if self.arrived else "unreachable", self.point, at=self.cell)
+            if self.cell and not self.arrived:
+                self.cells[self.cell] = 0.0
+            self.point, self.cell = self.point + 1, None
+        if self.point > 0:
+            worth, near, best = self.handed_on(), keys["radius"] / 4.0, None
+            for at in (at for at, share in self.cells.items() if share > 0.0):
+                value = worth[at] / (1.0 + math.dist(self.at, at) / near)
+                best = (value, at) if best is None or value > best[0] * (1.0 + 1e-9) else best
+            if best is None:
+                self.end_search(t, "nothing")
+            elif self.cell is None or worth[best[1]] > 1.5 * worth[self.cell]:
+                self.cell = best[1]
+                self.note(t, "planned", self.point, at=self.cell)
+                self.go(self.cell)
+        return min(max(step, self.dt), 0.5)
+
+    def lay_out(self, keys: dict[str, Any]) -> None:
+        """Cells of ground that can be walked on, row by row, and which are beside each other."""
+        side, reach = keys["cell"], math.ceil(keys["radius"] / keys["cell"])
+        whole = [(n, m) for m in range(-reach, reach + 1) for n in range(-reach, reach + 1)]
+        places = {(n, m): (self.around[0] + n * side, self.around[1] + m * side) for n, m in whole if math.hypot(n, m) * side <= keys["radius"] + 1e-9}
+        places = {key: at for key, at in places.items() if self.onto(at) == at}
+        self.beside = {at: [at] for at in places.values()}
+        for (n, m), at in places.items():
+            pairs = [(at, other) for other in (places.get((n + 1, m)), places.get((n, m + 1))) if other]
+            for _, other in (pair for pair, is_free in zip(pairs, self.are_free(pairs), strict=True) if is_free):
+                self.beside[at].append(other)
+                self.beside[other].append(at)
+        first = min((math.dist(at, self.around) for at in self.beside), default=0.0)
+        begins = [at for at in self.beside if math.dist(at, self.around) <= first + 1e-9]
+        self.cells = {at: (at in begins) / len(begins) for at in self.beside}
+
+    def handed_on(self) -> dict[Place, float]:
+        """What each cell has after all have shared with those beside them."""
+        return {at: sum(self.cells[other] / len(self.beside[other]) for other in self.beside[at]) for at in self.cells}
+
     def next_point(self, t: float) -> None:
         self.point += 1
         if self.point < len(self.points or ()):
@@ -213,6 +270,13 @@ class Walk:
         tall = [*self.level["boxes"], *(door["box"] for door in self.doors if not door["open"])] if self.level["tall"] else []
         return not any(box.intersects(shapely.LineString([a, b])) for box in tall)
 
+    def has_in_view(self, at: Place) -> bool:
+        """Whether its cone takes in the middle of a body there, as high as its own eyes."""
+        whole, far = self.cone
+        x, y = at[0] - self.at[0], at[1] - self.at[1]
+        ahead = math.hypot(x, y) <= 1e-9 or abs(off(math.atan2(y, x), self.heading)) <= math.radians(whole / 2.0)
+        return ahead and math.hypot(x, y) <= far and self.sees(self.at, at)
+
     def flee(self, keys: dict[str, Any], t: float, known: Place | None) -> None:
         """To the nearest spot that the focus cannot see; if it sees all, the farthest from it."""
         if self.over:
@@ -223,7 +287,7 @@ class Walk:
         unseen = keys["until_unseen"] and self.spot and not (known and self.sees(known, self.at))
         if unseen or (self.spot and self.ended):
             self.over, self.again, self.look = True, math.inf, self.state["look"]
-            self.going, self.ended = False, self.ended and not unseen
+            self.going, self.ended, self.short = False, self.ended and not unseen, 0.0 if unseen else self.short
         elif not (self.spot and known) or self.sees(known, self.level[self.spot]):
             far = {spot: length(self.route(self.at, self.level[spot])) for spot in keys["spots"]}
             out = [spot for spot in far if not (known and self.sees(known, self.level[spot]))]
@@ -260,8 +324,30 @@ class Walk:
     @property
     def grown(self) -> list[Any]:
         """What is in its way, grown by its radius: boxes, and shut doors that it may not open."""
-        shut = [door["box"] for door in self.doors if not (door["open"] or may_open(door, "guard"))]
-        return [box.buffer(RADIUS, join_style="mitre") for box in [*self.level["boxes"], *shut]]
+        return self.ground[0]
+
+    @property
+    def ground(self) -> tuple[list[Any], list[Any], nx.Graph]:
+        """The same, a bit smaller, and which of their corners it can walk to straight from which."""
+        shut = tuple(door["name"] for door in self.doors if not (door["open"] or may_open(door, "guard")))
+        if shut not in self.grounds:
+            boxes = [*self.level["boxes"], *(door["box"] for door in self.doors if door["name"] in shut)]
+            grown, graph = [box.buffer(RADIUS, join_style="mitre") for box in boxes], nx.Graph()
+            self.grounds[shut] = grown, [box.buffer(-1e-3) for box in grown], graph
+            graph.add_nodes_from(at for box in grown for at in box.exterior.coords[:-1])
+            self.join(graph, list(combinations(graph, 2)))
+        return self.grounds[shut]
+
+    def join(self, graph: nx.Graph, pairs: list[tuple[Place, Place]]) -> None:
+        free = self.are_free(pairs)
+        graph.add_edges_from((a, b, {"weight": math.dist(a, b)}) for (a, b), is_free in zip(pairs, free, strict=True) if is_free)
+
+    def are_free(self, pairs: list[tuple[Place, Place]]) -> list[bool]:
+        """From where to where it can walk straight."""
+        lines = shapely.linestrings(np.array(pairs).reshape(-1, 2, 2))
+        cut = shapely.relate_pattern(lines[:, None], np.array(self.ground[1], dtype=object)[None, :], "T********")
+        found: list[bool] = (~cut.any(axis=1)).tolist()
+        return found
 
     def tend_doors(self, t: float, other: Place | None, step: Place | None) -> None:
         """Before anybody decides: doors open for who has waited or comes through, and shut by themselves."""
@@ -318,17 +404,21 @@ class Walk:
     def route(self, start: Place, goal: Place) -> list[Place]:
         """The shortest path around the boxes, as near to both as it can stand."""
         start, goal = self.onto(start), self.onto(goal)
-        graph, grown = nx.Graph(), self.grown
-        blocked = [box.buffer(-1e-3) for box in grown]
-        for a, b in combinations({start, goal, *(at for box in grown for at in box.exterior.coords[:-1])}, 2):
-            if not any(shapely.relate_pattern(shapely.LineString([a, b]), box, "T********") for box in blocked):
-                graph.add_edge(a, b, weight=math.dist(a, b))
-        found: list[Place] = nx.dijkstra_path(graph, start, goal) if start != goal else [goal, goal]
+        if start == goal:
+            return [goal, goal]
+        graph = self.ground[2].copy()
+        self.join(graph, [(start, goal), *((end, at) for end in (start, goal) for at in self.ground[2] if at != end)])
+        found: list[Place] = nx.dijkstra_path(graph, start, goal)
         return found
+
+    def way(self, start: Place, goal: Place) -> list[Place]:
+        """Its path: first back onto the ground, if it stands too near to a wall."""
+        on, *turns = self.route(start, goal)
+        return [on, *turns] if math.dist(on, start) > 1e-6 else turns
 
     def go(self, goal: Place, stop: float = 0.0) -> None:
         """Take the path to a goal, first along an arc or to a stand if it has to."""
-        path, brakes, gain = self.route(self.at, goal)[1:], self.legs["acceleration"], self.legs["acceleration"] * self.dt
+        path, brakes, gain = self.way(self.at, goal), self.legs["acceleration"], self.legs["acceleration"] * self.dt
         far, self.turn_at, arc = length([self.at, *path]), None, None
         if self.legs["smooth"] and far > (stop or self.close):
             arc = self.arc_to(path[0])
@@ -338,7 +428,7 @@ class Walk:
             rest = along([self.at, *self.path], self.speed**2 / (2.0 * brakes)) if self.left > 1e-6 else []
             self.speed = self.speed if rest else 0.0
             if rest:
-                path, self.turn_at = [*rest, *self.route(rest[-1], goal)[1:]], rest[-1]
+                path, self.turn_at = [*rest, *self.way(rest[-1], goal)], rest[-1]
         short, self.last = math.dist(path[-1], goal), (goal, stop)
         self.path, self.stop, self.short = path, max(stop - short, 0.0), short if short > stop + self.close else 0.0
         self.going, self.ended, self.told = True, False, False
@@ -428,8 +518,7 @@ class Walk:
 def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]]:
     """A guard that goes from state to state, each for a while; a guest walks about in its view.
 
-    Odd seeds have boxes to walk around, of which many are doors. Where they are too high to look over
-    it feels the guest all the same.
+    Odd seeds have boxes to walk around, of which many are doors. It feels the guest wherever it is.
     """
     chance = np.random.default_rng(seed)
 
@@ -467,8 +556,9 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         return {"flee": {"spots": [f"spot{n}" for n in range(3)], "keep_eyes": one(True, False), "until_unseen": one(True, False)}}
 
     def search() -> dict[str, Any]:
-        keys = {"method": one("there", "nearby", "nearby", "hideouts"), "radius": some(2, 6), "point_time": one(0.0, 0.5, some(0.2, 2))}
+        keys = {"method": one("there", "nearby", "hideouts", "likelihood", "likelihood"), "radius": some(2, 6), "point_time": one(0.0, 0.5, some(0.2, 2))}
         spots = [f"spot{n}" for n in range(3) if chance.random() < 0.7] or ["spot0"]
+        keys |= {"cell": one(1.0, some(0.5, 2)), "speed": one(1.0, some(0.3, 3))}
         return {"search": {**keys, "give_up": some(2, 20), "points": int(chance.integers(1, 9)), "spots": spots}}
 
     kinds = [
@@ -488,6 +578,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         "creeping": some(0.3, 1), "walking": some(1, 2), "running": some(2, 5), "turn_rate": one(some(40, 120), some(120, 720)),
         "acceleration": one(some(0.5, 3), some(3, 12)), "arrive": one(0.05, 0.3, some(0.1, 1.0)), "smooth": bool(chance.random() < 0.3),
     }
+    cone = one((360.0, 99.0), (some(40, 300), some(1, 8)))
     member, dt = {"at": list(place()), "facing": some(-180, 180)}, one(0.05, 0.1, 0.1, 0.25)
     features = [scenes.feature("spot", f"spot{n}", shapely.Point(level[f"spot{n}"])) for n in range(3)]
     features += [scenes.feature("wall", f"box{n}", box, top=3.0 if tall else 0.4, **({"door": True} if f"box{n}" in doors else {})) for n, box in enumerate(boxes)]
@@ -496,7 +587,8 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     features.append(scenes.feature("route", "round", shapely.LineString(level["round"])))
     more = {
         "profiles.watcher.movement": legs, **{f"cast.guard.{key}": value for key, value in member.items()},
-        "profiles.watcher.zone_sense": {"zones": ["all"]}, "profiles.watcher.cones.front": {"fov_whole": 360.0, "range": 99.0}, "seed": seed,
+        "profiles.watcher.zone_sense": {"zones": ["all"]}, "profiles.watcher.cones.front": dict(zip(("fov_whole", "range"), cone, strict=True)),
+        "seed": seed,
         "doors": {name: {key: value for key, value in keys.items() if value is not None} for name, keys in doors.items()},
     }
     gone, back = sorted([some(2, 20), some(2, 24)])
@@ -505,7 +597,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         f"{t},guest,{x},{y},0,{int(t != gone)}\n" for (x, y), t in zip(ways[0] + ways[1], [0.0, gone / 2, gone, back, 25.0, 25.5], strict=True)
     )
     scenario = scenes.scene(folder, *features, states=states, transitions=transitions, track=track, more=more, dt=dt, end=25.0)
-    return scenario, {"legs": legs, "member": member, "states": states, "level": level, "dt": dt, "seed": seed}
+    return scenario, {"legs": legs, "member": member, "states": states, "level": level, "dt": dt, "seed": seed, "cone": cone}
 
 
 @pytest.mark.parametrize("seed", [*range(60), 68, 72, 85])
@@ -526,6 +618,7 @@ def test_everybody_walks_as_the_rules_say(tmp_path: Path, seed: int) -> None:
         believed = (signal.target_x, signal.target_y) if isinstance(signal.focus, str) else None
         known = (other.x, other.y) if other.present else known if believed else None
         here = (other.x, other.y) if other.present else None
+        walk.age = walk.age + walk.dt if believed and not other.present else 0.0
         walk.tend_doors(k * walk.dt, here, (here[0] - before[0], here[1] - before[1]) if here and before else None)
         before = here
         if k in changes:

@@ -111,6 +111,12 @@ cdef double _away(
     MovingColumns moving, Py_ssize_t v, Py_ssize_t b, double x, double y, double z,
 ) noexcept nogil
 
+@cython.locals(close=double, _arrived=bint, _unreachable=bint)
+cdef bint _has_come_to(
+    BodyStageColumns stage, MovingColumns moving, Py_ssize_t v, Py_ssize_t b, double x, double y,
+    double z,
+) noexcept nogil
+
 @cython.locals(away=double)
 cdef double _off_start(
     SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a, double x, double y, double z,
@@ -124,7 +130,7 @@ cdef bint _is_anothers(
 
 @cython.locals(
     at=Py_ssize_t, tall=Py_ssize_t, n=Py_ssize_t, axis=Py_ssize_t, b=Py_ssize_t, cleared=bint,
-    was=Py_ssize_t,
+    was=Py_ssize_t, x=double, y=double, z=double,
 )
 cdef bint _clear_points(
     SearchStageColumns searches, BodyStageColumns stage, PoseColumns poses, MovingColumns moving,
@@ -239,10 +245,12 @@ cdef double _search_cells(
     MovingColumns moving, double time, Py_ssize_t v, Py_ssize_t a,
 ) noexcept
 
-@cython.locals(tall=Py_ssize_t, b=Py_ssize_t, n=Py_ssize_t)
+@cython.locals(
+    tall=Py_ssize_t, b=Py_ssize_t, n=Py_ssize_t, x=double, y=double, z=double, checked=bint,
+)
 cdef void _look_together(
     SearchStageColumns searches, CellColumns cells, BodyStageColumns stage, PoseColumns poses,
-    Py_ssize_t v, Py_ssize_t a,
+    MovingColumns moving, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
 @cython.locals(n=Py_ssize_t, found=bint)

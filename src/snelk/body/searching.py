@@ -524,6 +524,14 @@ def _away(moving: Moving, v: int, b: int, x: float, y: float, z: float) -> float
     return far
 
 
+def _has_come_to(
+    stage: BodyStage, moving: Moving, v: int, b: int, x: float, y: float, z: float
+) -> bool:
+    """Whether somebody is so near to a place that nobody can be there unnoticed, seen or not."""
+    close, _arrived, _unreachable = _nearness(moving, stage.dt, v, b)
+    return _away(moving, v, b, x, y, z) <= close
+
+
 def _off_start(searches: SearchStage, v: int, a: int, x: float, y: float, z: float) -> float:
     """How far a place is from where its target was last known, m."""
     away = hypot(x - searches.x[v, a], y - searches.y[v, a])
@@ -563,7 +571,7 @@ def _clear_points(
     v: int,
     a: int,
 ) -> bool:
-    """Clear those of its points that anybody of its group has in view, with nobody there.
+    """Clear those of its points that any of its group has in view, or another has come to.
 
     Return whether its current goal was cleared.
     """
@@ -576,6 +584,7 @@ def _clear_points(
             continue
         for axis in range(3):
             searches.spot[0, axis] = searches.points[v, a, n, axis]
+        x, y, z = searches.spot[0, 0], searches.spot[0, 1], searches.spot[0, 2]
         for b in range(searches.company.shape[2]):
             if b != a and not _looks_for_it(searches, stage, poses, v, a, b):
                 continue
@@ -583,7 +592,8 @@ def _clear_points(
                 v, b, stage.attended.focus[v, a], tall, searches.spot, poses, searches.outlook,
                 searches.seen,
             )  # fmt: skip
-            if searches.seen[0]:
+            # At its own goal it arrives, and looks around there.
+            if searches.seen[0] or (b != a and _has_come_to(stage, moving, v, b, x, y, z)):
                 searches.cleared[v, a, n] = ITSELF if b == a else ANOTHER
                 searches.at[v, a] = n
                 _note_point(searches, moving, v, a, time, LOOKED)
@@ -889,8 +899,11 @@ def _search_cells(
         v, a, stage.attended.focus[v, a], _how_tall(searches, stage.attended, v, a),
         cells.centres, poses, searches.outlook, cells.seen,
     )  # fmt: skip
+    for n in range(cells.seen.shape[0]):
+        x, y, z = cells.centres[n, 0], cells.centres[n, 1], cells.centres[n, 2]
+        cells.seen[n] = cells.seen[n] or _has_come_to(stage, moving, v, a, x, y, z)
     if together:
-        _look_together(searches, cells, stage, poses, v, a)
+        _look_together(searches, cells, stage, poses, moving, v, a)
     _take_out(cells)
     cells.is_shot[0] = keeps_now(searches, time, v, a)
     if cells.is_shot[0]:
@@ -934,9 +947,15 @@ def _search_cells(
 
 
 def _look_together(
-    searches: SearchStage, cells: Cells, stage: BodyStage, poses: Poses, v: int, a: int
+    searches: SearchStage,
+    cells: Cells,
+    stage: BodyStage,
+    poses: Poses,
+    moving: Moving,
+    v: int,
+    a: int,
 ) -> None:
-    """What others of its group have in view is looked at as well."""
+    """What others of its group have in view, or have come to, is looked at as well."""
     tall = _how_tall(searches, stage.attended, v, a)
     for b in range(searches.company.shape[2]):
         if not _looks_for_it(searches, stage, poses, v, a, b):
@@ -946,7 +965,9 @@ def _look_together(
             cells.theirs,
         )  # fmt: skip
         for n in range(cells.seen.shape[0]):
-            if cells.theirs[n] and not cells.seen[n]:
+            x, y, z = cells.centres[n, 0], cells.centres[n, 1], cells.centres[n, 2]
+            checked = cells.theirs[n] or _has_come_to(stage, moving, v, b, x, y, z)
+            if checked and not cells.seen[n]:
                 cells.seen[n] = True
                 if cells.share[n] > 0.0:
                     searches.cleared[v, a, 0] = ANOTHER

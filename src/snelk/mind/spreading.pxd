@@ -3,7 +3,7 @@ cimport cython
 from snelk.level.lengths cimport hypot
 from snelk.mind.columns cimport CellColumns
 
-cdef double LEAST, TOGETHER, NOT_MINE
+cdef double AS_GOOD, LEAST, TOGETHER, NOT_MINE
 
 @cython.locals(_=Py_ssize_t, cell=Py_ssize_t)
 cdef void _spread(CellColumns cells, Py_ssize_t times) noexcept

@@ -22,6 +22,9 @@ TOGETHER = 1.5
 NOT_MINE = 0.1
 """So much a place counts that another who searches is nearer to."""
 
+AS_GOOD = 1e-9
+"""A cell that is better by no more than this share is as good: the first of them is taken."""
+
 LEAST = 1e-6
 """If less than this share of the likelihood is left, nothing is left to look for."""
 
@@ -37,6 +40,8 @@ def likeliest(
     cells: Cells, x: float, y: float, z: float, near: float, others: NDArray[np.float64]
 ) -> int:
     """The best cell by likelihood around it and distance; -1 if nothing is left.
+
+    It is one where the target may be: there is nothing to look for in one that is empty.
 
     Args:
         cells: The cells; `around` is overwritten.
@@ -106,17 +111,19 @@ def _likeliest(
             return -1
         _hand_on(cells)
         for cell in range(len(cells.share)):
+            if cells.share[cell] <= 0.0:
+                continue
             away = hypot(cells.centres[cell, 0] - x, cells.centres[cell, 1] - y)
             away = hypot(away, cells.centres[cell, 2] - z)
             worth = cells.around[cell] / (1.0 + away / near)
-            if count > 0 and worth > most:
+            if count > 0 and worth > most * (1.0 + AS_GOOD):
                 worth *= beside_others(
                     others, count, away, cells.centres[cell, 0], cells.centres[cell, 1],
                     cells.centres[cell, 2],
                 )  # fmt: skip
                 if worth <= 0.0:
                     continue
-            if (best < 0 and count == 0) or worth > most:
+            if worth > most * (1.0 + AS_GOOD):
                 best, most = cell, worth
     return best
 
