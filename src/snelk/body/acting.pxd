@@ -10,7 +10,7 @@ from snelk.body.moving cimport (
 )
 from snelk.body.fleeing cimport _choose_where, evade, flee, last_known
 from snelk.body.patrolling cimport patrol
-from snelk.body.searching cimport _go_to_next, _plan_points, keeps_now, seek, think_of_cells
+from snelk.body.searching cimport _go_to_next, keeps_now, plan_in_turn, seek, think_of_cells
 from snelk.body.wandering cimport wander
 from snelk.level.footing cimport height_of
 from snelk.level.columns cimport GroundStageColumns, LinkColumns

@@ -64,8 +64,8 @@ if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.patrolling import patrol
     from snelk.body.searching import (
         _go_to_next,
-        _plan_points,
         keeps_now,
+        plan_in_turn,
         seek,
         think_of_cells,
     )
@@ -403,11 +403,10 @@ def set_out_on(
         if found < 0:
             return found
         more += found
-    for index in range(len(walks)):
-        found = _plan_points(index, walks[index], searches, stage, moving, time)
-        if found < 0:
-            return found
-        more += found
+    found = plan_in_turn(walks, searches, stage, moving, time)
+    if found < 0:
+        return found
+    more += found
     if more > 0:
         return more
     while True:

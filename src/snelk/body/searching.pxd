@@ -111,6 +111,9 @@ cdef double _away(
     MovingColumns moving, Py_ssize_t v, Py_ssize_t b, double x, double y, double z,
 ) noexcept nogil
 
+@cython.locals(found=bint)
+cdef bint _waits_for_others(SearchStageColumns searches, Py_ssize_t v, Py_ssize_t b) noexcept nogil
+
 @cython.locals(close=double, _arrived=bint, _unreachable=bint)
 cdef bint _has_come_to(
     BodyStageColumns stage, MovingColumns moving, Py_ssize_t v, Py_ssize_t b, double x, double y,
@@ -146,11 +149,16 @@ cdef double _look_around(
     SearchStageColumns searches, MovingColumns moving, double time, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
-@cython.locals(left=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t)
-cdef Py_ssize_t _plan_points(
-    Py_ssize_t index, GroundStageColumns walk, SearchStageColumns searches,
+cdef Py_ssize_t _plan_for(
+    Py_ssize_t v, Py_ssize_t a, GroundStageColumns walk, SearchStageColumns searches,
     BodyStageColumns stage, MovingColumns moving, double time,
 ) noexcept nogil
+
+@cython.locals(left=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, index=Py_ssize_t, known=bint)
+cdef Py_ssize_t plan_in_turn(
+    list walks, SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving,
+    double time,
+) noexcept
 
 @cython.locals(
     part=Py_ssize_t, last=Py_ssize_t, first=Py_ssize_t, n=Py_ssize_t, more=bint, x=double,

@@ -133,20 +133,22 @@ def end_search(
 
 @door
 def plan_points(
-    index: int,
+    v: int,
+    a: int,
     walk: GroundStage,
     searches: SearchStage,
     stage: BodyStage,
     moving: Moving,
     time: float,
-) -> int:
-    """Plan the points that are asked for on one ground; return for how many that is left to do.
+) -> bool:
+    """Plan the points that an agent asks for, and send it to the first; whether that is done.
 
-    Left is who searches where the paths between the corners of the ground are not known.
+    It is not where the paths between the corners of its ground are not known.
 
     Args:
-        index: Of the ground.
-        walk: That ground.
+        v: The variant.
+        a: The agent.
+        walk: Its ground.
         searches: Who asks; overwritten.
         stage: What they do; overwritten.
         moving: Their bodies; overwritten.
@@ -155,11 +157,11 @@ def plan_points(
     Raises:
         ValueError: These arrays do not agree.
     """
-    found = _plan_points(
-        index, laid_out(GroundStageColumns, walk), laid_out(SearchStageColumns, searches),
+    found = _plan_for(
+        v, a, laid_out(GroundStageColumns, walk), laid_out(SearchStageColumns, searches),
         laid_out(BodyStageColumns, stage), laid_out(MovingColumns, moving), time,
     )  # fmt: skip
-    return agreed(found)
+    return bool(agreed(found))
 
 
 @door
@@ -360,6 +362,7 @@ def _search_points(
     if together:
         seen = _clear_points(searches, stage, poses, moving, time, v, a)
         if seen and not searches.waiting[v, a]:  # the one that it goes to
+            searches.at[v, a] = -1  # which it has not come to itself
             return _next_point(searches, stage, moving, time, v, a)
     if searches.waiting[v, a]:
         if time < searches.until[v, a] - SLACK:
@@ -456,8 +459,8 @@ def _who_else(searches: SearchStage, stage: BodyStage, moving: Moving, v: int, a
             continue
         if searches.over[v, b] != GOING_ON or stage.attended.focus[v, b] != focus:
             continue
-        if searches.waiting[v, b] and searches.at[v, b] < 0:
-            continue  # it waits until another leaves it something
+        if _waits_for_others(searches, v, b):
+            continue
         searches.others[count, 0], searches.others[count, 1] = moving.x[v, b], moving.y[v, b]
         searches.others[count, 2] = moving.z[v, b]
         for axis in range(3):
@@ -468,6 +471,15 @@ def _who_else(searches: SearchStage, stage: BodyStage, moving: Moving, v: int, a
                 searches.others[count, 3 + axis] = goal
         count += 1
     return count
+
+
+def _waits_for_others(searches: SearchStage, v: int, b: int) -> bool:
+    """Whether somebody stands until others of its group leave it something."""
+    if searches.method[v, b, searches.state[v, b]] == LIKELIHOOD:
+        found: bool = searches.at[v, b] > 0 and searches.target[v, b] < 0
+    else:
+        found = searches.waiting[v, b] and searches.at[v, b] < 0
+    return found
 
 
 def _take_mine(searches: SearchStage, stage: BodyStage, moving: Moving, v: int, a: int) -> int:
@@ -620,21 +632,44 @@ def _look_on(searches: SearchStage, moving: Moving, v: int, a: int) -> None:
         moving.look_x[v, a] = moving.look_y[v, a] = NAN
 
 
-def _plan_points(
-    index: int,
+def _plan_for(
+    v: int,
+    a: int,
     walk: GroundStage,
     searches: SearchStage,
     stage: BodyStage,
     moving: Moving,
     time: float,
 ) -> int:
+    if not (_agrees(searches, stage, moving) and _is_there(searches, v, a)):
+        return DISAGREE
+    return int(_plan(walk, searches, stage, moving, time, v, a))
+
+
+def plan_in_turn(
+    walks: list[GroundStage],
+    searches: SearchStage,
+    stage: BodyStage,
+    moving: Moving,
+    time: float,
+) -> int:
+    """Plan the points that are asked for, agent by agent; in how many variants some are left.
+
+    Who searches with others goes by what those before it have planned. So nobody is passed over
+    whose paths are not known yet.
+    """
+    left = 0
     if not _agrees(searches, stage, moving):
         return DISAGREE
-    left = 0
     for v in range(searches.asks.shape[0]):
         for a in range(searches.asks.shape[1]):
-            if searches.asks[v, a] and stage.doing.ground[v, a] == index:
-                left += not _plan(walk, searches, stage, moving, time, v, a)
+            if not searches.asks[v, a]:
+                continue
+            index = stage.doing.ground[v, a]
+            known = 0 <= index < len(walks)
+            if not (known and _plan(walks[index], searches, stage, moving, time, v, a)):
+                left += 1
+                break
     return left
 
 
@@ -931,6 +966,7 @@ def _search_cells(
             return LOOK_AGAIN
         if best < 0 and searches.cleared[v, a, 0] == ANOTHER:
             searches.cleared[v, a, 0], searches.planned[v, a] = ITSELF, False
+            searches.target[v, a] = -1  # which is one of these cells
             return NO_CELLS
         if best < 0:
             _end(searches, stage, moving, time, v, a, NOTHING)

@@ -91,7 +91,7 @@ class Seeker:
     def think(self, me: Me) -> float:
         """Search where the target may be; s until it thinks again."""
         again, key = self._search(me, fresh=False), (me.v, me.a)
-        if again == NO_CELLS:
+        while again == NO_CELLS:  # and once more, if others of its group have all in view
             self._likelihoods[key] = fresh = self._laid_out(me)
             self._stage.cells[self._row(*key)] = fresh.laid
             again = self._search(me, fresh=True)

@@ -292,15 +292,13 @@ class Thinking:
             choose_by_lengths(v, a, flights, stage, motion.now)
 
     def _plan_points(self, stage: BodyStage) -> None:
-        """Plan points to search for those that ask for them."""
-        world, seeker, points = self._world, self.seeker, self.seeker.asks
+        """Plan points to search for those that ask for them, agent by agent."""
+        world, seeker = self._world, self.seeker
         given = seeker.stage, stage, world.motion.now, world.time
-        for index, ways in enumerate(self._grounds):
-            for walk in ways.stages(self._stages):
-                if not plan_points(index, walk, *given):
-                    break
-        for v, a in where(points) if points.any() else ():  # on large levels
-            seeker.plan(Me(world, v, a), next(self._walkers[v, a].ways.stages(self._stages)))
+        for v, a in where(seeker.asks):
+            ways = self._walkers[v, a].ways
+            if not any(plan_points(v, a, walk, *given) for walk in ways.stages(self._stages)):
+                seeker.plan(Me(world, v, a), next(ways.stages(self._stages)))  # on large levels
 
     def _set_out(self, stage: BodyStage) -> None:
         """Find the requested paths."""
