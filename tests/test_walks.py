@@ -725,7 +725,8 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
 def test_everybody_walks_as_the_rules_say(tmp_path: Path, seed: int) -> None:
     scenario, written = random_walk(tmp_path, seed)
     run, dt = snelk.run(scenario), written["dt"]
-    assert snelk.run(scenario).poses.equals(run.poses)  # though paths are known now
+    if len(written["guards"]) > 1:  # who plan in turn, though paths are known the second time
+        assert snelk.run(scenario).poses.equals(run.poses)
     walks = [Walk(name, written) for name in written["guards"]]
     for walk in walks:
         walk.company = walks if len(walks) > 1 else []
