@@ -1,7 +1,7 @@
 """Walking, tick by tick: the rules of docs/calculations.md once more, in plain Python.
 
 Written from the document, with Shapely and NetworkX, so slow. Not tried here: floors, links,
-pushing, roaming, and evading.
+roaming, and evading.
 """
 
 from __future__ import annotations
@@ -76,7 +76,7 @@ class Walk:
         self.legs, self.states, self.level, member = own["legs"], own["states"], written["level"], own["member"]
         self.dt, self.seed, self.name = written["dt"], written["seed"], name
         self.company: list[Walk] = []  # all who search together, in the order of the cast
-        self.focus = ""
+        self.focus, self.apart = "", written["apart"]
         self.doors = [{**door, "soon": door["open"], "shuts_at": math.inf} for door in self.level["doors"]]
         self.opening: tuple[dict[str, Any], float] | None = None
         self.turned, self.turns = False, []
@@ -493,6 +493,26 @@ class Walk:
         near = min(far, key=lambda n: far[n], default=None)
         return None if near is None or far[near] - RADIUS > reach else self.doors[near]
 
+    def make_room(self) -> tuple[float, float] | None:
+        """How far it is pushed by those of its group that are too near to it."""
+        x = y = 0.0
+        for b in self.company:
+            lacks = self.apart - math.dist(self.at, b.at)
+            if b is not self and lacks > 1e-9:
+                dx, dy = ((p - q) / math.dist(self.at, b.at) for p, q in zip(self.at, b.at, strict=True))
+                aside = 0.35 * self.going
+                x, y = x + 0.5 * lacks * (dx - aside * dy), y + 0.5 * lacks * (dy + aside * dx)
+        return (x, y) if x or y else None
+
+    def shift(self, x: float, y: float) -> None:
+        """Be pushed, or along one axis only if something is in the way; and plan again if it has to."""
+        places = [(self.at[0] + dx, self.at[1] + dy) for dx, dy in ((x, y), (x, 0.0), (0.0, y))]
+        to = next((to for to in places if self.are_free([(self.at, to)])[0] and self.onto(to) == to), None)
+        if to:
+            self.at = to
+            if self.going and not self.are_free([(to, self.path[0])])[0]:
+                self.go(*self.last)
+
     def settle(self) -> None:
         """At the end of a tick doors are as they were turned, and who is on a path plans again."""
         for door in self.doors:
@@ -710,15 +730,16 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
             "memory": {"grace": 0.3, "forget": 8.0, "spread": 1.0}, "ladder": {key: own[key] for key in ("states", "transitions")},
         }
         more[f"cast.{name}"] = {"team": "home", "profile": name, **own["member"]}
+    apart = one(0.0, some(0.4, 1.5)) if len(names) > 1 else 0.0
     if len(names) > 1:
-        more["groups.watch"] = {"members": list(names)}
+        more["groups.watch"] = {"members": list(names), "apart": apart}
     gone, back = sorted([some(2, 20), some(2, 24)])
     ways = [[place(-9.0) for _ in range(3)] for _ in range(2)]
     track = "t,id,x,y,heading,present\n" + "".join(
         f"{t},guest,{x},{y},0,{int(t != gone)}\n" for (x, y), t in zip(ways[0] + ways[1], [0.0, gone / 2, gone, back, 25.0, 25.5], strict=True)
     )
     scenario = scenes.scene(folder, *features, states={"idle": {"stand": {}}}, track=track, more=more, dt=dt, end=25.0)
-    return scenario, {"guards": guards, "level": level, "dt": dt, "seed": seed}
+    return scenario, {"guards": guards, "level": level, "dt": dt, "seed": seed, "apart": apart}
 
 
 @pytest.mark.parametrize("seed", [*range(80), 85, 215, 935])
@@ -755,9 +776,13 @@ def test_everybody_walks_as_the_rules_say(tmp_path: Path, seed: int) -> None:
             walk.think(k * dt, believed[n], known[n])
         for walk in walks:
             walk.plan_if_asked(k * dt)
-        for n, walk in enumerate(walks):
+        for walk in walks:
             walk.begin_to_open(k * dt)
+        for n, walk in enumerate(walks):
             walk.move(believed[n])
+        for walk, by in [(walk, walk.make_room()) for walk in walks]:
+            if by:
+                walk.shift(*by)
             walk.settle()
     table = run.searches.astype({"outcome": object}).fillna({"point": -1, "outcome": ""})
     for walk in walks:

@@ -133,7 +133,8 @@ class Company:
         share = moves[:, :, None] / np.maximum(moves[:, :, None] + 1.0 * moves[:, None, :], 1.0)
         push = np.where(near, share * np.minimum(lacks, self.apart), 0.0) / far
         goes = motion.on_way[:, :, None] & near
-        by_x = (push * (dx + ASIDE * goes * dy)).sum(axis=2)
-        by_y = (push * (dy - ASIDE * goes * dx)).sum(axis=2)
+        # Away from the other, and to the right of who looks at that one.
+        by_x = (push * (dx - ASIDE * goes * dy)).sum(axis=2)
+        by_y = (push * (dy + ASIDE * goes * dx)).sum(axis=2)
         for v, a in where(moves & near.any(axis=2)):
             world.footing.shift(v, a, float(by_x[v, a]), float(by_y[v, a]))
