@@ -1,7 +1,7 @@
 """Walking, tick by tick: the rules of docs/calculations.md once more, in plain Python.
 
 Written from the document, with Shapely and NetworkX, so slow. Not tried here: floors, links,
-roaming, and evading.
+and roaming.
 """
 
 from __future__ import annotations
@@ -94,7 +94,7 @@ class Walk:
         ranks = {key: state.get("rank", 0) for key, state in self.states.items()}
         if before and ranks[before] == min(ranks.values()):
             self.left_at = (*self.at, self.heading)
-        self.state, self.ticks, self.entries = self.states[name], 0, self.entries + 1
+        self.state, self.state_name, self.ticks, self.entries = self.states[name], name, 0, self.entries + 1
         self.going = self.ended = self.told = self.pausing = False
         self.again, self.base, self.goal, self.corners, self.short = -math.inf, self.heading, None, None, 0.0
         self.pace, self.look = self.legs[self.state["pace"]], self.state["look"]
@@ -136,6 +136,8 @@ class Walk:
             self.search(keys, t, known)
         elif kind == "flee":
             self.flee(keys, t, known)
+        elif kind == "evade":
+            self.evade(keys, known)
         elif kind == "stand" or (kind == "approach" and not focus):
             self.going, self.ended, self.goal = False, False, None
         elif kind == "approach" and (not self.going or self.goal != focus):
@@ -404,6 +406,20 @@ class Walk:
                 self.spot = best
                 self.go(self.level[best])
 
+    def evade(self, keys: dict[str, Any], known: Place | None) -> None:
+        """Once, in one of the directions that are free and do not lead nearer to the focus."""
+        if self.over:
+            return
+        self.over, free, (x, y) = True, [], self.at
+        for n in range(keys["directions"]):
+            angle = self.heading + 2.0 * math.pi * n / keys["directions"]
+            dx, dy = keys["distance"] * math.cos(angle), keys["distance"] * math.sin(angle)
+            away = not (keys["away"] and known) or dx * (x - known[0]) + dy * (y - known[1]) >= -1e-6
+            if away and self.are_free([(self.at, (x + dx, y + dy))])[0] and self.onto((x + dx, y + dy)) == (x + dx, y + dy):
+                free.append((x + dx, y + dy))
+        if free:
+            self.go(free[stream(self.seed, "activity", self.name, self.state_name, self.entries).integers(len(free))])
+
     def patrol(self, keys: dict[str, Any], t: float) -> None:
         """To the nearest point of the route, without a pause there, and then from corner to corner."""
         route, loops = self.level["round"], keys["order"] == "loop"
@@ -507,7 +523,7 @@ class Walk:
     def shift(self, x: float, y: float) -> None:
         """Be pushed, or along one axis only if something is in the way; and plan again if it has to."""
         places = [(self.at[0] + dx, self.at[1] + dy) for dx, dy in ((x, y), (x, 0.0), (0.0, y))]
-        to = next((to for to in places if self.are_free([(self.at, to)])[0] and self.onto(to) == to), None)
+        to = next((to for to in places if self.are_free([(self.at, to)])[0]), None)
         if to:
             self.at = to
             if self.going and not self.are_free([(to, self.path[0])])[0]:
@@ -659,7 +675,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
 
     boxes = []
     for x, y in np.argwhere(chance.random((3, 3)) < 0.6 * (seed % 2)) * 4.0 - 6.0:
-        x, y = x + some(0.3, 1.0), y + some(0.3, 1.0)
+        x, y = x + some(0.3, 1.0) + 0.0037, y + some(0.3, 1.0) + 0.0037  # no place is right at the edge of one
         boxes.append(shapely.box(x, y, x + some(0.5, 2.6), y + some(0.5, 2.6)))
 
     def place(apart: float = RADIUS + 0.01) -> Place:
@@ -685,6 +701,9 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     def flee() -> dict[str, Any]:
         return {"flee": {"spots": [f"spot{n}" for n in range(3)], "keep_eyes": one(True, False), "until_unseen": one(True, False)}}
 
+    def evade() -> dict[str, Any]:
+        return {"evade": {"distance": some(0.5, 5), "directions": int(chance.integers(2, 13)), "away": one(True, False)}}
+
     def search() -> dict[str, Any]:
         keys = {"method": one("there", "nearby", "hideouts", "likelihood", "likelihood"), "radius": some(2, 6), "point_time": one(0.0, 0.5, some(0.2, 2))}
         spots = [f"spot{n}" for n in range(3) if chance.random() < 0.7] or ["spot0"]
@@ -694,7 +713,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     kinds = [
         lambda: {"patrol": {"route": "round", "order": one("loop", "back_and_forth", "once"), "pause": one(0.0, 0.0, 0.3, 1.0)}},
         lambda: {"go": {"spot": f"spot{chance.integers(3)}"}}, lambda: {"home": {}}, lambda: {"resume": {}},
-        lambda: {"approach": one({}, {"stop": some(0.0, 3.0)})}, lambda: {"stand": {}}, lambda: {"go": {}}, search, search, flee,
+        lambda: {"approach": one({}, {"stop": some(0.0, 3.0)})}, lambda: {"stand": {}}, lambda: {"go": {}}, search, search, flee, evade,
     ]
     kinds = kinds[5:6] + 6 * [search] if len(names) > 1 else kinds
 
