@@ -89,32 +89,6 @@ def test_together_they_find_sooner_and_do_not_meet(tmp_path: Path) -> None:
     assert together["same_point"] <= 1.0
 
 
-def test_what_one_has_looked_at_is_cleared_for_all(tmp_path: Path) -> None:
-    scenario = yard(tmp_path, 3, "nearby", **{"cast.guest.at": [90.0, 90.0]})
-    run = snelk.run(scenario)
-    rows = run.searches
-    for agent in scenario.setup.agents:
-        own = rows[(rows.agent == agent)]
-        planned = own[own.what == "planned"]
-        looked = own[own.what.isin(["visited", "looked"])]
-        assert len(planned) > 5
-        assert set(looked.point) >= set(planned.point) - {0}
-    visits = rows[rows.what == "visited"]
-    # In the first round nobody goes where another has been: the points are shared out.
-    first = visits[visits.t < 30.0]
-    assert first.agent.nunique() >= 2
-    for a in first.itertuples():
-        for b in first.itertuples():
-            if a.agent < b.agent:
-                assert np.hypot(a.x - b.x, a.y - b.y) > 1.5 - 0.6  # m: as near as it arrives
-    # Only one of them goes to where the thud came from, and that is the nearest.
-    there = visits[np.hypot(visits.x - 15, visits.y - 11) < 0.5]
-    assert there[there.t < 20.0].agent.nunique() <= 1
-    alone = snelk.run(scenario, overrides={"groups.watch.search": False}).searches
-    at_once = alone[alone.what.isin(["visited", "unreachable"]) & (alone.point == 0)]
-    assert at_once.agent.nunique() == 3
-
-
 def test_who_does_not_notice_the_target_clears_nothing_for_the_others(tmp_path: Path) -> None:
     """The second guard looks at all of the yard, and notices no guest."""
     walls = [feature("wall", "shed", shapely.box(8, 0, 9, 8), top=3.0)]
@@ -150,66 +124,6 @@ def test_who_does_not_notice_the_target_clears_nothing_for_the_others(tmp_path: 
             assert rows[table].equals(rows[table + 2]), method
         sees = snelk.run(scenario, overrides={"cast.second.profile": "watcher"}).searches
         assert not sees[sees.agent == "guard"].equals(rows[0]), method
-
-
-def test_who_has_no_point_left_waits_for_what_others_leave(tmp_path: Path) -> None:
-    """Three guards search `there`: the nearest goes, and the others when it has ended."""
-    for seed, what in (3, "unreachable"), (5, "visited"):
-        scenario = yard(tmp_path / what, seed, "there", **{"cast.guest.at": [90.0, 90.0]})
-        rows = snelk.run(scenario).searches
-        came = rows[rows.what == what].groupby("agent", sort=False).t.first()
-        ended = rows[rows.what == "ended"].groupby("agent").t.first()
-        assert came.index.tolist() == ["guard", "second", "third"]
-        assert ended["guard"] + 5.0 < came["second"]
-        assert ended["second"] + 5.0 < came["third"]
-
-
-def test_likelihood_that_one_has_seen_empty_is_gone_for_the_others(tmp_path: Path) -> None:
-    scenario = yard(tmp_path, 5, "likelihood", **{"cast.guest.at": [90.0, 90.0]})
-    sheds = shapely.union_all([shape for wall, shape in scenario.level.walls if wall.top > 1.0])
-
-    def before_others(scenario: snelk.Scenario) -> int:
-        """Cells where somebody is likely to one guard, though another looks right at them."""
-        run = snelk.run(scenario)
-        cells = run.likelihood[run.likelihood.t < 14.0]
-        poses = run.poses[run.poses.id.isin(run.agents)]
-        pairs = cells.merge(poses, on="t", suffixes=("", "_of"))
-        pairs = pairs[pairs.id != pairs.agent]
-        dx, dy = pairs.x - pairs.x_of, pairs.y - pairs.y_of
-        off = np.degrees(np.arctan2(dy, dx)) - pairs.heading_deg
-        ahead = (np.hypot(dx, dy) < 6.0) & (np.abs((off + 180) % 360 - 180) < 40)
-        ends = pairs[ahead][["x", "y", "x_of", "y_of"]].to_numpy().reshape(-1, 2, 2)
-        return int((~shapely.intersects(shapely.linestrings(ends), sheds)).sum())
-
-    assert before_others(scenario) == 0
-    assert before_others(scenario.changed({"groups.watch.search": False})) > 10
-
-
-def test_where_one_has_come_to_is_checked_for_all_if_nobody_sees_anything(tmp_path: Path) -> None:
-    blind = {"profiles.watcher.cones.front": {"fov_whole": 110, "range": 0.2}}
-    for seed in (1, 3):
-        night = yard(tmp_path / f"{seed}", seed, "nearby", **{"cast.guest.at": [90, 90]}, **blind)
-        visits = snelk.run(night).searches.query("what == 'visited' and t < 29")  # the first round
-        assert len(visits) > 3
-        assert not visits.duplicated(["x", "y"]).any()
-    night = yard(tmp_path / "cells", 5, "likelihood", **{"cast.guest.at": [90, 90]}, **blind)
-    for shares, least, most in ((True, 0, 0), (False, 5, 999)):
-        run = snelk.run(night.changed({"groups.watch.search": shares}))
-        pairs = run.likelihood.merge(run.poses, on="t", suffixes=("", "_of"))
-        pairs = pairs[(pairs.id != pairs.agent) & (pairs.id != "guest")]
-        at_one = np.hypot(pairs.x - pairs.x_of, pairs.y - pairs.y_of) < 0.2
-        assert least <= at_one.sum() <= most
-        assert run.searches.query("what == 'visited'").groupby("agent").size().min() > 30
-
-
-def test_a_search_together_is_over_for_all_when_nothing_is_left(tmp_path: Path) -> None:
-    search = "profiles.watcher.ladder.states.seeking.search"
-    night = yard(tmp_path, 3, "likelihood", **{"cast.guest.at": [90, 90]})
-    run = snelk.run(night.changed({f"{search}.radius": 3.0, f"{search}.speed": 0.1}))
-    ended = run.searches[run.searches.what == "ended"]
-    assert set(ended.agent) == {"guard", "second", "third"}
-    assert set(ended.outcome) == {"nothing"}
-    assert ended.t.max() < 40.0  # they would give up at 61 s
 
 
 def test_who_searches_together_decides_in_turn_with_tables_and_without(tmp_path: Path) -> None:

@@ -143,14 +143,19 @@ def test_doors_are_tended_whenever_somebody_is_near(
         games = [played(mill, tmp_path / f"{name} {n}", n)[0]["events"] for n in (5,)]
         return batch + games
 
-    prepare, lay_out = World.prepare, World.lay_out
+    prepare, lay_out, note = World.prepare, World.lay_out, World._note_openings
 
     def at_each(world: World, do: Any, *arguments: Any) -> None:
         do(world, *arguments)
         ticks.append(world.ladders.tick)
         world._next_opening[0] = -np.inf
 
+    def always(world: World) -> None:
+        note(world)
+        world._next_opening[0] = -np.inf
+
     seldom = every("seldom")
+    monkeypatch.setattr(World, "_note_openings", always)
     monkeypatch.setattr(World, "prepare", lambda world: at_each(world, prepare))
     monkeypatch.setattr(World, "lay_out", lambda world, senses: at_each(world, lay_out, senses))
     opened = [(events.kind == "opened").sum() for events in seldom]

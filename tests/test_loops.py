@@ -466,24 +466,6 @@ def test_calls_with_arrays_of_others_are_refused() -> None:
         np.testing.assert_array_equal(mine, theirs)
 
 
-@pytest.mark.parametrize("seed", range(10))
-def test_the_likeliest_cell_is_near_and_likely_with_what_is_around_it(seed: int) -> None:
-    chance, count = np.random.default_rng(seed), 12
-    others = [np.unique([n, *chance.integers(0, count, 2)]) for n in range(count)]
-    parts = [chance.random(len(each)) for each in others]
-    share, centres = chance.dirichlet(np.ones(count)), chance.uniform(-9, 9, (count, 3))
-    cells = Cells.of(
-        centres, np.cumsum([0, *map(len, others)]).astype(np.int32),
-        np.concatenate(others).astype(np.int32), np.concatenate(parts), 1.0,
-    )  # fmt: skip
-    cells.share[...] = share
-    (x, y, z), near = chance.uniform(-9, 9, 3).tolist(), 3.0
-    around = np.array([(p * share[o]).sum() for p, o in zip(parts, others, strict=True)])
-    worth = around / (1.0 + np.linalg.norm(centres - (x, y, z), axis=1) / near)
-    assert likeliest(cells, x, y, z, near, np.zeros((0, 6))) == int(np.argmax(worth))
-    np.testing.assert_allclose(cells.around, around)
-
-
 def wandering(chance: np.random.Generator) -> tuple[Moving, RoamStage, Doing]:
     shape, square = (1, 1), shapely.box(-10.0, -5.0, 10.0, 5.0)
     arrays = {name: np.zeros(shape) for name in Moving._fields}

@@ -323,24 +323,6 @@ def test_who_flees_goes_elsewhere_if_its_spot_comes_into_view(tmp_path: Path) ->
     assert back[0] < -12.0
 
 
-def test_evading_takes_free_directions_only_and_all_of_them(tmp_path: Path) -> None:
-    track = samples.track_of((0, -2, 0), (3, -2, 0))
-    wall = scenes.feature("wall", "wall", shapely.LineString([(-5, 2), (5, 2)]), top=2.0)
-    states = {"calm": {}, "evade": {"evade": {"distance": 3.0}, "pace": "running"}}
-    transitions = {"see": {"to": "evade", "from": "calm", "when": "seen"}}
-    scenario = scenes.scene(
-        tmp_path, wall, states=states, transitions=transitions, track=track, end=3.0,
-        more={"cast.guard.facing": 180.0},
-    )  # fmt: skip
-    angles = set()
-    for run in snelk.run_batch(scenario, variants=[{"seed": n} for n in range(40)]):
-        end = scenes.places_at(run, "guard", 3.0)[0]
-        assert np.hypot(*end) == pytest.approx(3.0, abs=0.41)
-        angles.add(round(math.degrees(math.atan2(end[1], end[0]))))
-    # Of eight directions three lead away, and one of these to the wall.
-    assert angles == {0, -45}
-
-
 def test_who_freezes_moves_only_while_nobody_looks(tmp_path: Path) -> None:
     profiles = (
         scenes.GUARD + '[profiles.lookout]\nbody = "post"\nnotices = ["home"]\nlook_every = 0\n'

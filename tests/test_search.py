@@ -17,7 +17,7 @@ from test_floors import level_of
 
 import snelk
 from snelk.engine.throws import GRAVITY, Arc, arcs_to, points_of
-from snelk.mind.search import Likelihood, points_about
+from snelk.mind.search import Likelihood
 from snelk.mind.spreading import likeliest
 
 HUT = scenes.feature("wall", "hut", shapely.box(6, -2, 8, 2), top=3.0)
@@ -93,24 +93,6 @@ def test_a_search_begins_where_the_target_was_lost_and_ends_as_it_is_told(
         assert math.hypot(visited.x.iloc[0] - known.x, visited.y.iloc[0] - known.y) < 1e-6
         there = places[np.searchsorted(t, visited.t.iloc[0] - 1e-9)]
         assert math.hypot(*(there - (known.x, known.y))) <= 0.31
-
-
-def test_hideouts_are_taken_likeliest_first_and_struck_off_when_seen_empty(tmp_path: Path) -> None:
-    away = samples.track_of((0, 4, -4), (2, 9, -3), (2.2, 90, 90), (30, 90, 90))
-    run = searching(tmp_path, "hideouts", track=away, give_up=60.0, end=40.0, radius=9.0)
-    rows = run.searches
-    planned = rows[rows.what == "planned"]
-    # `beyond` is farther than the radius; of the others the one nearer by way is the likelier.
-    assert [(r.x, r.y) for r in planned.itertuples()][1:] == [(12.0, -6.0), (9.0, 3.0)]
-    assert planned.likelihood.iloc[1:].sum() == pytest.approx(1.0)
-    assert planned.likelihood.iloc[1] > planned.likelihood.iloc[2]
-    looked = rows[rows.what == "looked"]
-    for row in looked.itertuples():
-        t, places, heading = scenes.guard_of(run)
-        n = int(np.searchsorted(t, row.t - 1e-9))
-        off = math.degrees(math.atan2(row.y - places[n][1], row.x - places[n][0])) - heading[n]
-        assert abs((off + 180) % 360 - 180) <= 60.0 + 1e-6
-    assert len(looked) + (rows.what == "visited").sum() == 3
 
 
 @pytest.mark.parametrize("one_way", [False, True])
@@ -218,16 +200,6 @@ def test_a_search_to_begin_with_begins_when_the_clock_does(tmp_path: Path) -> No
     assert rows.what.tolist()[:2] == ["began", "planned"]
     assert rows.t.tolist()[0] == 5.0
     assert (rows.what.iloc[-1], rows.t.iloc[-1]) == ("ended", pytest.approx(7.0))
-
-
-def test_points_about_a_place_are_spread_evenly() -> None:
-    points = points_about((3.0, -2.0), 10.0, 2000)
-    radius = np.hypot(*(points - (3.0, -2.0)).T)
-    assert radius.max() <= 10.0
-    counts = np.histogram(radius, 10.0 * np.sqrt(np.linspace(0, 1, 11)))[0]
-    assert counts.tolist() == [200] * 10
-    quarters = np.histogram2d(*(points - (3.0, -2.0)).T, bins=2, range=[[-10, 10], [-10, 10]])[0]
-    assert quarters == pytest.approx(500, abs=6)
 
 
 def before_its_eyes(run: snelk.Run, t: float, cells: Any) -> Any:

@@ -118,6 +118,7 @@ cdef class UpkeepColumns(Columns):
     cdef public OutlookColumns outlook
     cdef public double[:, ::1] spot, since
     cdef public unsigned char[::1] looked
+    cdef public const unsigned char[::1] turned
     cdef public const unsigned char[:, ::1] ignores, opened, clue_on, lit, removed
     cdef public const int[::1] doors, link_starts, link_doors
     cdef public const double[::1] next_opening

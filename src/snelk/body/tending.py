@@ -195,7 +195,10 @@ def _come_to_doors(upkeep: Upkeep, stage: BodyStage, moving: Moving) -> bool:
     for v in range(len(upkeep.opened)):
         for a in range(len(stage.characters)):
             if moving.driven[v, a] and moving.on_way[v, a] and moving.link[v, a] < 0:
-                if _comes_to(upkeep, moving, v, a, stage.characters[a], stage.dt):
+                # One that is open now may be shut from the next tick on.
+                if upkeep.turned[v] or _comes_to(
+                    upkeep, moving, v, a, stage.characters[a], stage.dt
+                ):
                     return True
     return False
 

@@ -47,6 +47,7 @@ class Upkeep(NamedTuple):
     doors: Indices  # (door,) which walls they are
     boxes: Numbers  # (door, 4) least x, y, greatest x, y of each, m
     opened: Truths  # (variant, wall); without doors (1, wall)
+    turned: Truths  # (variant,) where a door turns at this tick, and is so from the next
     shuts_at: Numbers  # (variant, wall) s: when it shuts by itself
     radii: Numbers  # (variant, character) m
     next_opening: Numbers  # (1,) s: when a door that somebody opens is open
@@ -88,6 +89,7 @@ class Upkeep(NamedTuple):
         agree((1,), self.looked.shape, self.next_opening.shape)
         agree((len(self.doors), 4), self.boxes.shape)
         agree(self.opened.shape, self.shuts_at.shape)
+        agree((variants,), self.turned.shape)
         agree((variants, 4), self.bounds.shape)
         agree(
             (variants, targets), self.radii.shape, self.clue.shape, self.clue_of.shape,

@@ -649,6 +649,7 @@ class World:
             doors=np.array(doors.walls, np.int32),
             boxes=doors.boxes,
             opened=doors.opened,
+            turned=doors.changed,
             shuts_at=doors.shuts_at,
             radii=self._radii,
             next_opening=self._next_opening,
