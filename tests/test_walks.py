@@ -776,7 +776,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     return scenario, {"guards": guards, "level": level, "dt": dt, "seed": seed, "apart": apart, "yard": yard}
 
 
-@pytest.mark.parametrize("seed", [*range(80), 85, 215, 337])
+@pytest.mark.parametrize("seed", [*range(80), 83, 85, 146, 215, 337, 1901])
 def test_everybody_walks_as_the_rules_say(tmp_path: Path, seed: int) -> None:
     scenario, written = random_walk(tmp_path, seed)
     run, dt = snelk.run(scenario), written["dt"]
