@@ -62,6 +62,27 @@ def corners_from(route: list[Place], order: str, n: int) -> Iterator[Place]:
             n, step = n - step, -step
 
 
+class Landing(tuple[float, float]):
+    """The end of a link, as a point of a path."""
+
+    link: dict[str, Any]
+
+    @classmethod
+    def of(cls, link: dict[str, Any]) -> Landing:
+        found = cls(link["to"])
+        found.link = link
+        return found
+
+
+def before_links(line: list[Place]) -> list[Place]:
+    """The first points of a path, up to where a link begins."""
+    return line[: next((n for n, place in enumerate(line) if isinstance(place, Landing)), len(line))]
+
+
+def may_take(link: dict[str, Any], who: str) -> bool:
+    return link["who"] is None or who in link["who"]
+
+
 def may_open(door: dict[str, Any], who: str) -> bool:
     return door["who"] is None or who in door["who"]
 
@@ -86,6 +107,7 @@ class Walk:
         self.speed, self.path, self.turn_at, self.stop, self.entries = 0.0, [], None, 0.0, -1
         self.notes: list[tuple[Any, ...]] = []
         self.hunts, self.age, self.cone, self.grounds = False, 0.0, own["cone"], {}
+        self.link, self.climbed = None, 0.0
         self.enter(next(iter(self.states)), "", 0.0, None, sensed=False)
 
     def enter(self, name: str, before: str, t: float, known: Place | None, *, sensed: bool) -> None:
@@ -333,19 +355,27 @@ class Walk:
         whole = [(n, m) for m in range(-reach, reach + 1) for n in range(-reach, reach + 1)]
         places = {(n, m): (self.around[0] + n * side, self.around[1] + m * side) for n, m in whole if math.hypot(n, m) * side <= keys["radius"] + 1e-9}
         places = {key: at for key, at in places.items() if self.onto(at) == at}
-        self.beside = {at: [at] for at in places.values()}
+        self.beside = {at: [at] for at in places.values()}  # to where each leads
         for (n, m), at in places.items():
             pairs = [(at, other) for other in (places.get((n + 1, m)), places.get((n, m + 1))) if other]
             for _, other in (pair for pair, is_free in zip(pairs, self.are_free(pairs), strict=True) if is_free):
                 self.beside[at].append(other)
                 self.beside[other].append(at)
+        for a, b in (edge for edge in self.ground[2].edges if "link" in self.ground[2].edges[edge]):
+            near = [min(self.beside, key=lambda at, end=end: math.dist(at, end), default=None) for end in (a, b)]
+            if all(at and math.dist(at, end) <= side for at, end in zip(near, (a, b), strict=True)):
+                self.beside[near[0]].append(near[1])
         first = min((math.dist(at, self.around) for at in self.beside), default=0.0)
         begins = [at for at in self.beside if math.dist(at, self.around) <= first + 1e-9]
         self.cells = {at: (at in begins) / len(begins) for at in self.beside}
 
     def handed_on(self) -> dict[Place, float]:
         """What each cell has after all have shared with those beside them."""
-        return {at: sum(self.cells[other] / len(self.beside[other]) for other in self.beside[at]) for at in self.cells}
+        found = dict.fromkeys(self.cells, 0.0)
+        for at, share in self.cells.items():
+            for other in self.beside[at]:
+                found[other] += share / len(self.beside[at])
+        return found
 
     def next_point(self, t: float) -> float:
         """Set out for the next point, or wait until others leave one."""
@@ -452,19 +482,24 @@ class Walk:
 
     @property
     def ground(self) -> tuple[list[Any], list[Any], nx.Graph]:
-        """The same, a bit smaller, and which of their corners it can walk to straight from which."""
+        """The same, a bit smaller, and which of their corners and links leads straight to which."""
         shut = tuple(door["name"] for door in self.doors if not (door["open"] or may_open(door, "guard")))
         if shut not in self.grounds:
             boxes = [*self.level["boxes"], *(door["box"] for door in self.doors if door["name"] in shut)]
-            grown, graph = [box.buffer(RADIUS, join_style="mitre") for box in boxes], nx.Graph()
+            grown, graph = [box.buffer(RADIUS, join_style="mitre") for box in boxes], nx.DiGraph()
             self.grounds[shut] = grown, [box.buffer(-1e-3) for box in grown], graph
             graph.add_nodes_from(at for box in grown for at in box.exterior.coords[:-1])
+            links = [each for each in self.level["links"] if may_take(each, self.name) and not {*each["doors"]} & {*shut}]
+            links = [each for each in links if all(self.onto(each[end]) == each[end] for end in ("at", "to"))]
+            links = [each for each in links if not self.are_free([(each["at"], each["to"])])[0]]
+            graph.add_nodes_from(each[end] for each in links for end in ("at", "to"))
             self.join(graph, list(combinations(graph, 2)))
+            graph.add_edges_from((each["at"], each["to"], {"weight": math.dist(each["at"], each["to"]), "link": each}) for each in links)
         return self.grounds[shut]
 
     def join(self, graph: nx.Graph, pairs: list[tuple[Place, Place]]) -> None:
         free = self.are_free(pairs)
-        graph.add_edges_from((a, b, {"weight": math.dist(a, b)}) for (a, b), is_free in zip(pairs, free, strict=True) if is_free)
+        graph.add_edges_from((*ends, {"weight": math.dist(a, b)}) for (a, b), is_free in zip(pairs, free, strict=True) if is_free for ends in ((a, b), (b, a)))
 
     def are_free(self, pairs: list[tuple[Place, Place]]) -> list[bool]:
         """From where to where it can walk straight."""
@@ -499,13 +534,18 @@ class Walk:
 
     def begin_to_open(self, t: float) -> None:
         """The first shut door on its path, when it comes near."""
-        door = self.door_ahead(self.at, self.path, self.pace * self.dt + 0.05) if self.going and not self.opening else None
+        if not self.going or self.opening or self.link:
+            return
+        reach, rest = self.pace * self.dt + 0.05, before_links(self.path)
+        door = self.door_ahead(self.at, rest, reach)
+        if not door and len(rest) < len(self.path) and length([self.at, *rest]) <= reach:
+            door = next((each for each in self.doors if each["name"] in self.path[len(rest)].link["doors"] and not each["soon"]), None)
         if door and may_open(door, "guard"):
             self.opening = door, t + door["seconds"]
 
     def door_ahead(self, here: Place, way: list[Place], reach: float) -> dict[str, Any] | None:
         """The nearest shut door on the next metres of a path."""
-        line, at = shapely.LineString([here, *along([here, *way], reach + RADIUS)]), shapely.Point(here)
+        line, at = shapely.LineString([here, *(along([here, *way], reach + RADIUS) or [here])]), shapely.Point(here)
         far = {n: door["box"].distance(at) for n, door in enumerate(self.doors) if not door["soon"] and door["box"].intersects(line)}
         near = min(far, key=lambda n: far[n], default=None)
         return None if near is None or far[near] - RADIUS > reach else self.doors[near]
@@ -515,10 +555,11 @@ class Walk:
         x = y = 0.0
         for b in self.company:
             lacks = self.apart - math.dist(self.at, b.at)
-            if b is not self and lacks > 1e-9:
+            if b is not self and lacks > 1e-9 and not self.link:
                 dx, dy = ((p - q) / math.dist(self.at, b.at) for p, q in zip(self.at, b.at, strict=True))
                 aside = 0.35 * self.going
-                x, y = x + 0.5 * lacks * (dx - aside * dy), y + 0.5 * lacks * (dy + aside * dx)
+                part = 1.0 if b.link else 0.5
+                x, y = x + part * lacks * (dx - aside * dy), y + part * lacks * (dy + aside * dx)
         return (x, y) if x or y else None
 
     def shift(self, x: float, y: float) -> None:
@@ -547,10 +588,9 @@ class Walk:
             inner = min(shapely.get_parts(inner), key=lambda part: part.distance(shapely.Point(self.at)))
             on = shapely.ops.nearest_points(inner, shapely.Point(place))[0].coords[0]
             return place if own.covers(shapely.Point(place)) else on
-        for box in self.grown:
-            if box.contains_properly(shapely.Point(place)):
-                rim = box.buffer(1e-3).exterior
-                return rim.interpolate(rim.project(shapely.Point(place))).coords[0]
+        if any(box.contains_properly(shapely.Point(place)) for box in self.grown):
+            rim = shapely.union_all(self.grown).buffer(1e-3).boundary
+            return rim.interpolate(rim.project(shapely.Point(place))).coords[0]
         return place
 
     def route(self, start: Place, goal: Place) -> list[Place]:
@@ -561,23 +601,25 @@ class Walk:
         graph = self.ground[2].copy()
         self.join(graph, [(start, goal), *((end, at) for end in (start, goal) for at in self.ground[2] if at != end)])
         found: list[Place] = nx.dijkstra_path(graph, start, goal)
-        return found
+        links = [graph.edges[pair].get("link") for pair in pairwise(found)]
+        return [found[0], *(Landing.of(link) if link else place for place, link in zip(found[1:], links, strict=True))]
 
     def way(self, start: Place, goal: Place) -> list[Place]:
         """Its path: first back onto the ground, if it stands too near to a wall."""
         on, *turns = self.route(start, goal)
-        return [on, *turns] if math.dist(on, start) > 1e-6 else turns
+        return [on, *turns] if math.dist(on, start) > 2e-3 else turns
 
     def go(self, goal: Place, stop: float = 0.0) -> None:
         """Take the path to a goal, first along an arc or to a stand if it has to."""
-        path, brakes, gain = self.way(self.at, goal), self.legs["acceleration"], self.legs["acceleration"] * self.dt
+        start = self.link["to"] if self.link else self.at  # to the end of a link first
+        path, brakes, gain = self.way(start, goal), self.legs["acceleration"], self.legs["acceleration"] * self.dt
         far, self.turn_at, arc = length([self.at, *path]), None, None
-        if self.legs["smooth"] and far > (stop or self.close):
-            arc = self.arc_to(path[0])
+        if self.legs["smooth"] and far > (stop or self.close) and not self.link:
+            arc = None if isinstance(path[0], Landing) else self.arc_to(path[0])
         if arc:
             path = [*arc, *path]
         elif self.path and self.speed > gain and self.is_behind(path[0]):
-            rest = along([self.at, *self.path], self.speed**2 / (2.0 * brakes)) if self.left > 1e-6 else []
+            rest = along([self.at, *before_links(self.path)], self.speed**2 / (2.0 * brakes)) if self.left > 1e-6 else []
             self.speed = self.speed if rest else 0.0
             if rest:
                 path, self.turn_at = [*rest, *self.way(rest[-1], goal)], rest[-1]
@@ -612,12 +654,12 @@ class Walk:
         return best[1] if best else None
 
     def arrive(self) -> None:
-        if self.going and self.left - self.stop <= (1e-9 if self.stop > 0.0 else self.close):
+        if self.going and not any(isinstance(place, Landing) for place in self.path) and self.left - self.stop <= (1e-9 if self.stop > 0.0 else self.close):
             self.going, self.ended = False, True
 
     def can_stop_within(self, far: float) -> float:
         gain = self.legs["acceleration"] * self.dt
-        if far <= gain * self.dt:
+        if far <= gain * self.dt + 1e-9:
             return max(far, 0.0) / self.dt
         return math.sqrt(gain**2 + 2.0 * self.legs["acceleration"] * far) - gain
 
@@ -644,7 +686,16 @@ class Walk:
             self.speed, self.ticks = 0.0, self.ticks + 1
             return
         left, gain = self.left - self.stop, self.legs["acceleration"] * self.dt
+        if self.link:
+            self.climb(focus)
+            return
         self.arrive()
+        rest = before_links(self.path)
+        links, before = len(rest) < len(self.path), length([self.at, *rest])
+        if self.going and links and before <= 1e-9:
+            self.path, self.ticks = self.path[len(rest):], self.ticks + 1
+            self.begin_link()
+            return
         if self.going:
             while len(self.path) > 1 and math.dist(self.at, self.path[0]) <= 1e-9:
                 self.path.pop(0)
@@ -656,16 +707,39 @@ class Walk:
             wanted = min(self.pace * ahead, self.can_stop_within(left))
             back = length([self.at, *self.path[: self.path.index(self.turn_at) + 1]]) if self.turn_at in self.path else 0.0
             wanted = min(wanted, self.can_stop_within(back)) if back > 1e-6 else wanted
+            wanted = min(wanted, self.can_stop_within(before)) if links else wanted
         self.speed = min(max(wanted, self.speed - gain, 0.0), self.speed + gain)
         rest = left if self.going else self.left
         self.speed = self.speed if rest > 0.0 or not self.going else 0.0
-        went = along([self.at, *self.path], min(self.speed * self.dt, rest)) if self.speed > 0.0 and rest > 0.0 else []
+        went = along([self.at, *before_links(self.path)], min(self.speed * self.dt, rest)) if self.speed > 0.0 and rest > 0.0 else []
         if went:
             self.at = went[-1]
             passed = sum(a == b for a, b in zip(went, self.path, strict=False))
             self.path = self.path[min(passed, len(self.path) - 1):]
+            self.begin_link()
         self.arrive()
         self.ticks += 1
+
+    def begin_link(self) -> None:
+        if isinstance(self.path[0], Landing):
+            self.link, self.climbed, self.speed = self.path[0].link, 0.0, 0.0
+
+    def climb(self, focus: Place | None) -> None:
+        """On along a link, at an even pace; at its end its path goes on."""
+        (x, y), (to_x, to_y) = self.link["at"], self.link["to"]
+        whole = math.dist((x, y), (to_x, to_y))
+        self.climbed += whole * self.dt / self.link["seconds"]
+        share = min(self.climbed / whole, 1.0)
+        self.base = math.atan2(to_y - y, to_x - x) if whole > 0.5 else self.base
+        most = math.radians(self.legs["turn_rate"]) * self.dt
+        self.heading += min(max(off(self.looks(focus), self.heading), -most), most)
+        self.at, self.ticks = (x + share * (to_x - x), y + share * (to_y - y)), self.ticks + 1
+        if share > 1.0 - 1e-9:
+            self.at = (to_x, to_y)
+            was, self.link = self.link, None
+            if isinstance(self.path[0], Landing) and self.path[0].link is was:
+                self.path = self.path[1:] or [self.at]
+                self.begin_link()
 
 
 def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]]:
@@ -673,6 +747,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
 
     Odd seeds have boxes to walk around, of which many are doors. It feels the guest wherever it is.
     Of every third there are two or three, who search together; of the others some have a territory.
+    From 2000 on there are links over long walls, and no territories.
     """
     chance = np.random.default_rng(seed)
 
@@ -687,16 +762,27 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         x, y = x + some(0.3, 1.0) + 0.0037, y + some(0.3, 1.0) + 0.0037  # no place is right at the edge of one
         boxes.append(shapely.box(x, y, x + some(0.5, 2.6), y + some(0.5, 2.6)))
 
+    longs = [(one(-2.0, 2.0) + 0.0037, some(5, 9)) for _ in range(int(chance.integers(1, 3)) if seed >= 2000 else 0)]
+    boxes += [shapely.box(-far - 0.0037, y - 0.1, some(5, 9), y + 0.1) for y, far in longs]
+
     def place(apart: float = RADIUS + 0.01) -> Place:
         while True:
             found = (some(-6, 6), some(-6, 6))
             if not any(box.buffer(apart, join_style="mitre").intersects(shapely.Point(found)) for box in boxes):
                 return found
 
-    doors = {}
     names = ("guard", "second", "third")[: int(chance.integers(2, 4)) if seed % 3 == 2 else 1]
-    for n in range(len(boxes)):
-        if chance.random() < 0.75 and len(names) == 1:
+    links = []
+    for n in range(int(chance.integers(3, 7)) if longs else 0):
+        x, y = some(-4, 4), one(*longs)[0]
+        ends = [(round(x + some(-0.5, 0.5), 2), round(y + to, 2)) for to in (some(0.2, 1.5), -some(0.2, 1.5))]
+        keys = {"one_way": bool(chance.random() < 0.3), **one({}, {"seconds": some(0.1, 4)}), **one({}, {}, {}, {"who": [one("guard", "second")]})}
+        links.append({"name": f"link{n}", "ends": ends, **keys})
+        if chance.random() < 0.3 and len(names) == 1:  # a hatch, in the wall itself
+            boxes.append(shapely.box(x - 0.5, y - 0.05, x + 0.5, y + 0.05))
+    doors = {}
+    for n, box in enumerate(boxes):
+        if chance.random() < (0.9 if box.area < 0.2 else 0.2 if box.area > 2.0 and longs else 0.75) and len(names) == 1:
             keys = {"who": one(None, ["guard"], ["guest"], []), "seconds": one(0.0, 0.3, 1.0), "open": bool(chance.random() < 0.2)}
             doors[f"box{n}"] = {**keys, **one({}, {"shuts": some(0.5, 6)})}
     tall = seed % 4 == 3
@@ -704,6 +790,11 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         "tall": tall, "boxes": [box for n, box in enumerate(boxes) if f"box{n}" not in doors],
         "doors": [{"shuts": None, **keys, "name": name, "box": boxes[int(name[3:])]} for name, keys in doors.items()],
     }
+    level["links"] = [
+        {"who": each.get("who"), "at": at, "to": to, "seconds": each.get("seconds", math.dist(at, to)),
+         "doors": [door["name"] for door in level["doors"] if door["box"].intersects(shapely.LineString([at, to]))]}
+        for each in links for at, to in (each["ends"], each["ends"][::-1])[: 2 - each["one_way"]]
+    ]
     level |= {"round": [place() for _ in range(int(chance.integers(2, 5)))]}
     level |= {f"spot{n}": place(one(-9.0, 0.3)) for n in range(3)}
 
@@ -746,6 +837,9 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     features = [scenes.feature("spot", f"spot{n}", shapely.Point(level[f"spot{n}"])) for n in range(3)]
     features += [scenes.feature("wall", f"box{n}", box, top=3.0 if tall else 0.4, **({"door": True} if f"box{n}" in doors else {})) for n, box in enumerate(boxes)]
     features += [scenes.feature("spot", f"end{x}", shapely.Point(x, x)) for x in (-99, 99)]  # no arc leads off the ground
+    for each in links:
+        line = shapely.LineString([(*end, 0.0) for end in each["ends"]])
+        features.append(scenes.feature("link", each["name"], line, **{key: each[key] for key in ("one_way", "seconds", "who") if key in each}))
     features.append(scenes.feature("zone", "all", shapely.box(-99, -99, 99, 99)))
     features.append(scenes.feature("route", "round", shapely.LineString(level["round"])))
     more: dict[str, Any] = {
@@ -761,7 +855,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     apart = one(0.0, some(0.4, 1.5)) if len(names) > 1 else 0.0
     if len(names) > 1:
         more["groups.watch"] = {"members": list(names), "apart": apart}
-    yard = shapely.box(*(some(-6, -3) for _ in range(2)), *(some(3, 6) for _ in range(2))) if len(names) == 1 and chance.random() < 0.4 else None
+    yard = shapely.box(*(some(-6, -3) for _ in range(2)), *(some(3, 6) for _ in range(2))) if len(names) == 1 and chance.random() < 0.4 * (seed < 2000) else None
     if yard:
         features.append(scenes.feature("zone", "yard", yard))
         inside = next(at for at in iter(place, None) if yard.contains(shapely.Point(at)))

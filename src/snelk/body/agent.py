@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from snelk.body.paces import AHEAD, AT_FOCUS, GLANCES, SWEEP
+from snelk.body.paces import AHEAD, AT_END, AT_FOCUS, GLANCES, SWEEP
 from snelk.body.scene import Place, Scene
 from snelk.body.turning import smoothed
 from snelk.body.walker import Walker
@@ -276,9 +276,13 @@ class Me:
         radius = ROOMY * motion.pace[v, a] / motion.turn_rate[v, a]
         heading = float(motion.heading[v, a])
         ground = self.walker.area_at(self.here) if ground is None else ground
-        # The arc is on the floor on which its path begins.
+        # The arc is on the floor on which its path begins, and leads to where it does not stand.
         bends = np.flatnonzero((way[:, 3] >= 0.0) | (way[:, 4] != way[0, 4]))
         flat = way[: bends[0]] if len(bends) else way
+        off = np.hypot(*(flat[:, :2] - self.here[:2]).T) > AT_END
+        if not off.any():
+            return None
+        flat, way = flat[off.argmax() :], way[off.argmax() :]
         arc = smoothed(self.here[:2], heading, flat[:, :2], radius, ground)
         if arc is None:
             return None

@@ -560,7 +560,7 @@ def _can_stop_within(far: float, acceleration: float, dt: float) -> float:
     """
     gain = acceleration * dt
     far = max(far, 0.0)
-    if far <= gain * dt:
+    if far <= gain * dt + NEAR:
         return far / dt
     return float(sqrt(gain * gain + 2.0 * acceleration * far) - gain)
 

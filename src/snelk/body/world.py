@@ -923,7 +923,8 @@ class World:
         for v, a in where(self.motion.driven & self.ladders.used):
             name = self.agents[a]
             whom = self._names_of(v, name)
-            self.level.ways(who=whom, opened=self.doors.open_for(v, whom))
+            z = self.setups[v].cast[name].z
+            self.level.ways(z=z, who=whom, opened=self.doors.open_for(v, whom))
             self.ways_of(v, name).make_ready()
             if not self.level.data.floors:
                 self.level.bars_at(float(self.motion.z[v, a]))
@@ -933,7 +934,8 @@ class World:
     def new_walker(self, v: int, a: int, also: frozenset[int] = frozenset()) -> Walker:
         """The ground that an agent walks on; as if doors were open, given by number."""
         whom = self._names_of(v, self.agents[a])
-        ways = free = self.level.ways(who=whom, opened=self.doors.open_for(v, whom) | also)
+        z, opened = self.setups[v].cast[self.agents[a]].z, self.doors.open_for(v, whom) | also
+        ways = free = self.level.ways(z=z, who=whom, opened=opened)
         if self.motion.driven[v, a]:
             ways = self.ways_of(v, self.agents[a], also)
         return Walker(ways, free, self._here(v, a))

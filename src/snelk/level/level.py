@@ -19,7 +19,7 @@ from snelk.level.floors import build_floors
 from snelk.level.footing import floors_below, footing
 from snelk.level.grid import Grid, build_grid, scratch_for
 from snelk.level.growing import APART, MITRE
-from snelk.level.links import Links, build_links, crosses
+from snelk.level.links import Links, are_at, build_links, crosses
 from snelk.level.rays import cast_rays
 from snelk.level.sheets import Sheets
 from snelk.level.storeys import build_storeys, strip_of
@@ -301,7 +301,11 @@ class Level:
         the walker, for links with `who`; `opened` are doors that are open, by number; `by_links` is
         whether links are used.
         """
-        may = tuple(n for n in self.links_for(who) if by_links and self.link_doors[n] <= opened)
+        may = tuple(
+            n
+            for n in self.links_for(who)
+            if by_links and self.link_doors[n] <= opened and self.begins_at(n, z)
+        )
         if self.data.floors:
             return self.ways_by((clearance, within, may, opened))
         stops = self.stops_at(z).tobytes()
@@ -368,6 +372,13 @@ class Level:
             for n, feature in enumerate(features)
             if who is None or whom[feature] is None or not set(who).isdisjoint(whom[feature] or ())
         ]
+
+    def begins_at(self, link: int, z: float) -> bool:
+        """Whether a link, by number, begins and ends on the ground of a walker at this height, m.
+
+        Without floors that ground is at `z` everywhere; with floors it may be at any height.
+        """
+        return bool(self.data.floors) or are_at(plain(self.links).ends[link], z)
 
     @cached_property
     def _sheets(self) -> Sheets:

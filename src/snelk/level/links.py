@@ -19,6 +19,9 @@ if TYPE_CHECKING:
 USUAL = 1.0
 """How fast a link is taken that does not say how long it takes, m/s."""
 
+SAME_HEIGHT = 1e-3
+"""On ground without floors both ends of a link are this close to the walker's height, m."""
+
 
 class Links(NamedTuple):
     """Links, each in one direction; those of both follow upon each other."""
@@ -49,6 +52,11 @@ def build_links(links: Sequence[tuple[Link, BaseGeometry]]) -> Links:
     return laid_out(LinkColumns, found)
 
 
+def are_at(ends: NDArray[np.float64], z: float) -> bool:
+    """Whether both ends of a link, (6,) or (2, 3) in m, are on ground at a height, m."""
+    return bool((np.abs(ends.reshape(2, 3)[:, 2] - z) <= SAME_HEIGHT).all())
+
+
 def crosses(ends: NDArray[np.float64], wall: BaseGeometry, base: float, top: float) -> bool:
     """Whether a link, (6,) in m, leads through a wall, straight from end to end."""
     (x, y, z), (to_x, to_y, to_z) = ends[:3], ends[3:]
@@ -61,4 +69,4 @@ def crosses(ends: NDArray[np.float64], wall: BaseGeometry, base: float, top: flo
     if far > 0.0:
         share = np.hypot(*(shapely.get_coordinates(met) - (x, y)).T) / far
     heights = z + share * (to_z - z)
-    return bool(heights.min() < top and heights.max() > base)
+    return bool(heights.min() < top and heights.max() >= base)

@@ -96,7 +96,7 @@ class Ways:
         floors: The floors of the level and all that has been laid out of them; None without
             floors. With floors, `walls` are those that block on each floor, by floor, and positions
             have heights.
-        links: The links of the level, on one with floors; None for no links.
+        links: The links of the level; None for no links.
         may: Which of them may be taken, by number.
 
     Attributes:
@@ -128,8 +128,8 @@ class Ways:
             self._lay_out(bounds, walls, clearance, within)
         else:
             self._lay_out_sheets(walls, clearance, within, floors[1])
-            if links is not None:
-                self._join_by_links(plain(links), may)
+        if links is not None:
+            self._join_by_links(plain(links), may)
         self.is_small = len(self.corners) <= WHOLE
 
     def _lay_out_sheets(

@@ -14,6 +14,7 @@ from snelk.engine.replay import track_heights
 from snelk.errors import nearest
 from snelk.level.barring import too_low
 from snelk.level.level import Level
+from snelk.level.links import are_at
 from snelk.tuning.common import Checks, Found, ever_opens, is_moved, openers
 
 FASTEST = 15.0
@@ -118,13 +119,13 @@ def _useless_link(scenario: Scenario) -> Found:
     """Links that nobody of the cast can take."""
     setup, level = scenario.setup, Level.of(scenario.level)
     walkers = {
-        name: (setup.body_of(name).radius, set(setup.names_of(name)))
+        name: (setup.body_of(name).radius, set(setup.names_of(name)), member.z)
         for name, member in setup.cast.items()
         if is_moved(scenario, name)
     }
     doors = frozenset(np.flatnonzero(level.is_door).tolist())
     for link, line in scenario.level.links:
-        may = {n: who for n, (_, who) in walkers.items() if not who.isdisjoint(link.who or who)}
+        may = {n: each for n, each in walkers.items() if not each[1].isdisjoint(link.who or each[1])}
         place, ends = f'link "{link.name}"', shapely.get_coordinates(line, include_z=True)
         if link.who and not may:
             reason = f"is for {' and '.join(link.who)}, but no moved character has such a name"
@@ -134,13 +135,19 @@ def _useless_link(scenario: Scenario) -> Found:
                 "use names of characters or profiles in `who`, or leave it out for all",
             )
             continue
+        if may and not (level.data.floors or any(are_at(ends, z) for _, _, z in may.values())):
+            heights = " or ".join(sorted({f"{z:g} m" for _, _, z in may.values()}))
+            low, high = ends[:, 2].tolist()
+            reason = f"its ends are {low:.2f} m and {high:.2f} m up, where nobody who takes it walks"
+            yield place, reason, f"without floors, put both at {heights}; or draw floors"
+            continue
         for which, end in zip(("first", "last"), ends, strict=True):
             at = f"its {which} end, ({end[0]:.2f}, {end[1]:.2f}), {end[2]:.2f} m up"
             if np.isnan(level.footing(*end)):
                 yield place, f"there is no floor below {at}", "move the end onto a floor"
             elif may and all(
-                level.ways(clearance=walkers[name][0], who=may[name], opened=doors).part_on(end) < 0
-                for name in may
+                level.ways(clearance=radius, who=who, z=z, opened=doors).part_on(end) < 0
+                for radius, who, z in may.values()
             ):
                 reason = f"nobody can stand at {at}"
                 yield place, reason, "move it away from walls and low ceilings"
