@@ -1,7 +1,7 @@
 """Walking, tick by tick: the rules of docs/calculations.md once more, in plain Python.
 
-Written from the document, with Shapely and NetworkX, so slow. Not tried here: floors, links,
-and roaming.
+Written from the document, with Shapely and NetworkX, so slow. Not tried here: stairs and roaming.
+A place upstairs has 1,000 m added to its x: what is above each other is far apart in plan.
 """
 
 from __future__ import annotations
@@ -24,6 +24,7 @@ from snelk.chance import stream
 
 Place = tuple[float, float]
 RADIUS = 0.25  # of the guard
+UP, STOREY = 1000.0, 3.0
 
 
 def off(a: float, b: float) -> float:
@@ -32,8 +33,34 @@ def off(a: float, b: float) -> float:
     return left if left <= math.pi - 1e-9 else left - 2.0 * math.pi
 
 
+class Aloft(tuple[float, float]):
+    """A place on a link between two floors, in plan."""
+
+    z: float
+
+
+def in_space(place: Place) -> tuple[float, float, float]:
+    if isinstance(place, Aloft):
+        return (*place, place.z)
+    return (place[0] - UP, place[1], STOREY) if place[0] > UP / 2 else (place[0], place[1], 0.0)
+
+
+def placed(x: float, y: float, z: float) -> Place:
+    """The place on the floor no more than a step above."""
+    return (x + UP, y) if z >= STOREY - 0.5 else (x, y)
+
+
+def distance(a: Place, b: Place) -> float:
+    return math.dist(in_space(a), in_space(b))
+
+
+def bearing(a: Place, b: Place) -> float:
+    (x, y, _), (to_x, to_y, _) = in_space(a), in_space(b)
+    return math.atan2(to_y - y, to_x - x)
+
+
 def length(line: list[Place]) -> float:
-    return sum(map(math.dist, line, line[1:]))
+    return sum(map(distance, line, line[1:]))
 
 
 def along(line: list[Place], far: float) -> list[Place]:
@@ -79,6 +106,16 @@ def before_links(line: list[Place]) -> list[Place]:
     return line[: next((n for n, place in enumerate(line) if isinstance(place, Landing)), len(line))]
 
 
+def passes(at: Place, to: Place, door: Any) -> bool:
+    """Whether a link leads through a door as high as its storey."""
+    (x, y, z), (to_x, to_y, to_z) = in_space(at), in_space(to)
+    up, line = door.bounds[0] > UP / 2, shapely.LineString([(x, y), (to_x, to_y)])
+    met = line.intersection(shapely.affinity.translate(door, -UP * up))
+    shares = [line.project(shapely.Point(corner), normalized=True) for corner in shapely.get_coordinates(met)]
+    heights = [z + share * (to_z - z) for share in shares]
+    return bool(heights) and min(heights) < STOREY * up + STOREY and max(heights) >= STOREY * up
+
+
 def may_take(link: dict[str, Any], who: str) -> bool:
     return link["who"] is None or who in link["who"]
 
@@ -101,7 +138,7 @@ class Walk:
         self.doors = [{**door, "soon": door["open"], "shuts_at": math.inf} for door in self.level["doors"]]
         self.opening: tuple[dict[str, Any], float] | None = None
         self.turned, self.turns = False, []
-        self.at: Place = (member["at"][0], member["at"][1])
+        self.at: Place = placed(*member["at"], member["z"])
         self.home = (*self.at, math.radians(member["facing"]))
         self.heading, self.left_at = self.home[2], self.home[:0]
         self.speed, self.path, self.turn_at, self.stop, self.entries = 0.0, [], None, 0.0, -1
@@ -131,7 +168,7 @@ class Walk:
         """What comes of a search, at where it is about."""
         self.looked = self.looked or what in ("visited", "looked")
         at = at or (self.points[point] if point >= 0 and self.points else self.at if what == "ended" else self.around)
-        self.notes.append((round(t, 6), what, point, outcome, *(round(each, 5) for each in at)))
+        self.notes.append((round(t, 6), what, point, outcome, *(round(each, 5) for each in in_space(at)[:2])))
 
     @property
     def close(self) -> float:
@@ -164,7 +201,7 @@ class Walk:
             self.going, self.ended, self.goal = False, False, None
         elif kind == "approach" and (not self.going or self.goal != focus):
             self.goal, stop = focus, max(keys.get("stop", 0.0), self.close - 1e-9)
-            if not (self.ended and math.dist(self.at, focus) <= 1.25 * stop + 0.1):
+            if not (self.ended and distance(self.at, focus) <= 1.25 * stop + 0.1):
                 self.go(focus, stop)
         elif kind == "go" or (kind in place and self.goal is None):
             if place[kind] and place[kind] != self.goal:
@@ -179,7 +216,7 @@ class Walk:
         """From point to point, looking around at each, until nothing is left or it gives up."""
         if not self.hunts:
             return None
-        if known and math.dist(known, self.around) > 1.0:
+        if known and distance(known, self.around) > 1.0:
             self.since, self.around, self.points, self.cells, self.until, self.look = t, known, None, None, None, self.state["look"]
             self.alone, self.waits, self.point = False, False, -1
             self.note(t, "moved")
@@ -227,7 +264,7 @@ class Walk:
         """Strike off points that any of its group has in view or has come to; whether its goal was."""
         was = self.checked[self.point] if self.point > 0 else ""
         for n, place in enumerate(self.points):
-            by = [b for b in self.company if b.has_in_view(place) or (b is not self and math.dist(b.at, place) <= b.close)]
+            by = [b for b in self.company if b.has_in_view(place) or (b is not self and distance(b.at, place) <= b.close)]
             if n > 0 and not self.checked[n] and by:
                 self.checked[n] = "itself" if by[0] is self else "another"
                 self.note(t, "looked", n)
@@ -249,19 +286,19 @@ class Walk:
 
     def is_anothers(self) -> bool:
         """Whether somebody else goes to where the target was last known, or has checked anything."""
-        far = math.dist(self.at, self.around)
+        far = distance(self.at, self.around)
         for b in self.mates:
-            theirs = math.dist(b.at, self.around)
+            theirs = distance(b.at, self.around)
             if b.looked or theirs < far or (theirs == far and self.company.index(b) < self.company.index(self)):
                 return True
         return False
 
     def share(self, place: Place) -> float:
         """How much a place counts, given the others."""
-        far = math.dist(self.at, place)
-        if any(math.dist(at, place) <= 1.5 or math.dist(goal, place) <= 1.5 for at, goal in self.taken):
+        far = distance(self.at, place)
+        if any(distance(at, place) <= 1.5 or distance(goal, place) <= 1.5 for at, goal in self.taken):
             return 0.0
-        return 0.1 if any(math.dist(at, place) < far for at, _ in self.taken) else 1.0
+        return 0.1 if any(distance(at, place) < far for at, _ in self.taken) else 1.0
 
     def best_point(self, checked: str) -> int | None:
         """The best of its points, of those that are checked by nobody, or by another."""
@@ -274,8 +311,8 @@ class Walk:
                     return 0
                 self.checked[0] = "another"
                 continue
-            worth = self.chances[n] if n and self.chances else 1.0 / (1.0 + math.dist(place, self.around) / near)
-            worth *= self.share(place) / (1.0 + math.dist(self.at, place) / near)
+            worth = self.chances[n] if n and self.chances else 1.0 / (1.0 + distance(place, self.around) / near)
+            worth *= self.share(place) / (1.0 + distance(self.at, place) / near)
             if worth > most:
                 best, most = n, worth
         return best
@@ -289,11 +326,11 @@ class Walk:
             likely = [math.exp(-far[spot] / radius) for spot in spots]
             self.chances = [math.nan, *(each / sum(likely) for each in likely)]
             return found + [self.level[spot] for spot in spots]
-        count, places = keys["points"] if keys["method"] == "nearby" else 0, []
+        count, places, (x, y, _) = keys["points"] if keys["method"] == "nearby" else 0, [], in_space(self.around)
         for n in range(count):
             far, angle = radius * math.sqrt((n + 0.5) / count), n * math.pi * (3.0 - math.sqrt(5.0))
-            places.append((self.around[0] + far * math.cos(angle), self.around[1] + far * math.sin(angle)))
-        places = [place for place in places if self.onto(place) == place]
+            places += [(x + UP * up + far * math.cos(angle), y + far * math.sin(angle)) for up in range(1 + self.level["floors"])]
+        places = [place for place in places if self.reached(self.sets_out_from, place) == place and distance(place, self.around) <= radius + 1e-9]
         while places:
             far = [length(self.route(found[-1], place)) for place in places]
             if min(far) > 3.0 * radius:
@@ -312,8 +349,8 @@ class Walk:
         while t - self.spread_to >= step - 1e-9 * step:
             self.cells, self.spread_to = self.handed_on(), self.spread_to + step
         together, self.waits = self.company and not self.alone, False
-        empty = {at for at in self.cells if any(b.has_in_view(at) or math.dist(b.at, at) <= b.close for b in (self.company if together else [self]))}
-        own = {at for at in empty if self.has_in_view(at) or math.dist(self.at, at) <= self.close}
+        empty = {at for at in self.cells if any(b.has_in_view(at) or distance(b.at, at) <= b.close for b in (self.company if together else [self]))}
+        own = {at for at in empty if self.has_in_view(at) or distance(self.at, at) <= self.close}
         self.others_checked = self.others_checked or any(self.cells[at] > 0.0 for at in empty - own)
         self.cleared += (1.0 - self.cleared) * sum(self.cells[at] for at in empty)
         rest = sum(self.cells.values()) - sum(self.cells[at] for at in empty)
@@ -332,7 +369,7 @@ class Walk:
         if self.point > 0:
             worth, near, best = self.handed_on(), keys["radius"] / 4.0, None
             for at in (at for at, share in self.cells.items() if share > 0.0):
-                value = worth[at] / (1.0 + math.dist(self.at, at) / near) * self.share(at)
+                value = worth[at] / (1.0 + distance(self.at, at) / near) * self.share(at)
                 best = (value, at) if value > (best[0] * (1.0 + 1e-9) if best else 0.0) else best
             if best is None and self.taken and any(self.cells.values()):
                 self.waits, self.cell = True, None
@@ -353,20 +390,21 @@ class Walk:
         """Cells of ground that can be walked on, row by row, and which are beside each other."""
         side, reach = keys["cell"], math.ceil(keys["radius"] / keys["cell"])
         whole = [(n, m) for m in range(-reach, reach + 1) for n in range(-reach, reach + 1)]
-        places = {(n, m): (self.around[0] + n * side, self.around[1] + m * side) for n, m in whole if math.hypot(n, m) * side <= keys["radius"] + 1e-9}
-        places = {key: at for key, at in places.items() if self.onto(at) == at}
+        x, y, _ = in_space(self.around)
+        places = {(n, m, up): (x + UP * up + n * side, y + m * side) for up in range(1 + self.level["floors"]) for n, m in whole if math.hypot(n, m) * side <= keys["radius"] + 1e-9}
+        places = {key: at for key, at in places.items() if self.reached(self.sets_out_from, at) == at}
         self.beside = {at: [at] for at in places.values()}  # to where each leads
-        for (n, m), at in places.items():
-            pairs = [(at, other) for other in (places.get((n + 1, m)), places.get((n, m + 1))) if other]
+        for (n, m, up), at in places.items():
+            pairs = [(at, other) for other in (places.get((n + 1, m, up)), places.get((n, m + 1, up))) if other]
             for _, other in (pair for pair, is_free in zip(pairs, self.are_free(pairs), strict=True) if is_free):
                 self.beside[at].append(other)
                 self.beside[other].append(at)
         for a, b in (edge for edge in self.ground[2].edges if "link" in self.ground[2].edges[edge]):
-            near = [min(self.beside, key=lambda at, end=end: math.dist(at, end), default=None) for end in (a, b)]
-            if all(at and math.dist(at, end) <= side for at, end in zip(near, (a, b), strict=True)):
+            near = [min(self.beside, key=lambda at, end=end: distance(at, end), default=None) for end in (a, b)]
+            if all(at and distance(at, end) <= side for at, end in zip(near, (a, b), strict=True)):
                 self.beside[near[0]].append(near[1])
-        first = min((math.dist(at, self.around) for at in self.beside), default=0.0)
-        begins = [at for at in self.beside if math.dist(at, self.around) <= first + 1e-9]
+        first = min((distance(at, self.around) for at in self.beside), default=0.0)
+        begins = [at for at in self.beside if distance(at, self.around) <= first + 1e-9]
         self.cells = {at: (at in begins) / len(begins) for at in self.beside}
 
     def handed_on(self) -> dict[Place, float]:
@@ -407,15 +445,19 @@ class Walk:
 
     def sees(self, a: Place, b: Place) -> bool:
         """Whether nothing is between two places, as high as eyes and the middle of bodies."""
+        (x, y, z), (to_x, to_y, to_z) = in_space(a), in_space(b)
+        up = z + 1.0 > STOREY
+        if self.level["floors"] and up != (to_z + 1.0 > STOREY):
+            return False
+        line = shapely.LineString([(x + UP * up, y), (to_x + UP * up, to_y)])
         tall = [*self.level["boxes"], *(door["box"] for door in self.doors if not door["open"])] if self.level["tall"] else []
-        return not any(box.intersects(shapely.LineString([a, b])) for box in tall)
+        return not any(box.intersects(line) for box in tall)
 
     def has_in_view(self, at: Place) -> bool:
         """Whether its cone takes in the middle of a body there, as high as its own eyes."""
         whole, far = self.cone
-        x, y = at[0] - self.at[0], at[1] - self.at[1]
-        ahead = math.hypot(x, y) <= 1e-9 or abs(off(math.atan2(y, x), self.heading)) <= math.radians(whole / 2.0)
-        return ahead and math.hypot(x, y) <= far and self.sees(self.at, at)
+        ahead = math.dist(in_space(self.at)[:2], in_space(at)[:2]) <= 1e-9 or abs(off(bearing(self.at, at), self.heading)) <= math.radians(whole / 2.0)
+        return ahead and distance(self.at, at) <= far and self.sees(self.at, at)
 
     def flee(self, keys: dict[str, Any], t: float, known: Place | None) -> None:
         """To the nearest spot that the focus cannot see; if it sees all, the farthest from it."""
@@ -429,9 +471,9 @@ class Walk:
             self.over, self.again, self.look = True, math.inf, self.state["look"]
             self.going, self.ended, self.short = False, self.ended and not unseen, 0.0 if unseen else self.short
         elif not (self.spot and known) or self.sees(known, self.level[self.spot]):
-            far = {spot: length(self.route(self.at, self.level[spot])) for spot in keys["spots"]}
+            far = {spot: length(self.route(self.sets_out_from, self.level[spot])) for spot in keys["spots"]}
             out = [spot for spot in far if not (known and self.sees(known, self.level[spot]))]
-            best = min(out, key=lambda each: far[each]) if out else max(far, key=lambda each: math.dist(self.level[each], known))
+            best = min(out, key=lambda each: far[each]) if out else max(far, key=lambda each: distance(self.level[each], known))
             if best != self.spot:
                 self.spot = best
                 self.go(self.level[best])
@@ -440,12 +482,12 @@ class Walk:
         """Once, in one of the directions that are free and do not lead nearer to the focus."""
         if self.over:
             return
-        self.over, free, (x, y) = True, [], self.at
+        self.over, free, (x, y) = True, [], self.sets_out_from
         for n in range(keys["directions"]):
             angle = self.heading + 2.0 * math.pi * n / keys["directions"]
             dx, dy = keys["distance"] * math.cos(angle), keys["distance"] * math.sin(angle)
-            away = not (keys["away"] and known) or dx * (x - known[0]) + dy * (y - known[1]) >= -1e-6
-            if away and self.are_free([(self.at, (x + dx, y + dy))])[0] and self.onto((x + dx, y + dy)) == (x + dx, y + dy):
+            away = not (keys["away"] and known) or dx * (in_space((x, y))[0] - in_space(known)[0]) + dy * (y - known[1]) >= -1e-6
+            if away and self.are_free([((x, y), (x + dx, y + dy))])[0] and self.onto((x + dx, y + dy)) == (x + dx, y + dy):
                 free.append((x + dx, y + dy))
         if free:
             self.go(free[stream(self.seed, "activity", self.name, self.state_name, self.entries).integers(len(free))])
@@ -456,8 +498,8 @@ class Walk:
         if self.corners is None:
             self.corners = corners_from(route, keys["order"], self.first_corner(route, loops))
             line = shapely.LineString([*route, route[0]] if loops else route)
-            joint = line.interpolate(line.project(shapely.Point(self.at))).coords[0]
-            if math.dist(self.at, joint) > self.legs["arrive"]:
+            joint = line.interpolate(line.project(self.beside_route())).coords[0]
+            if distance(self.at, joint) > self.legs["arrive"]:
                 self.pausing = True
                 return self.go(joint)
         elif keys["pause"] > 0.0 and not self.pausing:
@@ -470,10 +512,20 @@ class Walk:
     def first_corner(self, route: list[Place], loops: bool) -> int:
         """The corner after the nearest point of a route; of legs as near as each other the first."""
         legs = [*zip(route, [*route[1:], route[0]], strict=True)][: len(route) - (not loops)]
-        lines, here = [*map(shapely.LineString, legs)], shapely.Point(self.at)
+        lines, here = [*map(shapely.LineString, legs)], self.beside_route()
         away = [line.distance(here) for line in lines]
         first = next(n for n, far in enumerate(away) if far <= min(away) + 1e-9)
         return (first + (lines[first].project(here) > 1e-9)) % len(route)
+
+    @property
+    def sets_out_from(self) -> Place:
+        """Where its next path begins: at the end of a link first."""
+        return self.link["to"] if self.link else self.at
+
+    def beside_route(self) -> shapely.Point:
+        """Where it is, as if on the floor of its route."""
+        x, y, _ = in_space(self.at)
+        return shapely.Point(x + UP * (self.level["round"][0][0] > UP / 2), y)
 
     @property
     def grown(self) -> list[Any]:
@@ -494,18 +546,19 @@ class Walk:
             links = [each for each in links if not self.are_free([(each["at"], each["to"])])[0]]
             graph.add_nodes_from(each[end] for each in links for end in ("at", "to"))
             self.join(graph, list(combinations(graph, 2)))
-            graph.add_edges_from((each["at"], each["to"], {"weight": math.dist(each["at"], each["to"]), "link": each}) for each in links)
+            graph.add_edges_from((each["at"], each["to"], {"weight": distance(each["at"], each["to"]), "link": each}) for each in links)
         return self.grounds[shut]
 
     def join(self, graph: nx.Graph, pairs: list[tuple[Place, Place]]) -> None:
         free = self.are_free(pairs)
-        graph.add_edges_from((*ends, {"weight": math.dist(a, b)}) for (a, b), is_free in zip(pairs, free, strict=True) if is_free for ends in ((a, b), (b, a)))
+        graph.add_edges_from((*ends, {"weight": distance(a, b)}) for (a, b), is_free in zip(pairs, free, strict=True) if is_free for ends in ((a, b), (b, a)))
 
     def are_free(self, pairs: list[tuple[Place, Place]]) -> list[bool]:
         """From where to where it can walk straight."""
         lines = shapely.linestrings(np.array(pairs).reshape(-1, 2, 2))
         cut = shapely.relate_pattern(lines[:, None], np.array(self.ground[1], dtype=object)[None, :], "T********")
         out = [bool(self.yard) and not self.yard.buffer(1e-6).covers(line) for line in lines]
+        out = [no or (a[0] > UP / 2) != (b[0] > UP / 2) for no, (a, b) in zip(out, pairs, strict=True)]
         found: list[bool] = (~cut.any(axis=1) & ~np.array(out, dtype=bool)).tolist()
         return found
 
@@ -521,8 +574,10 @@ class Walk:
             if door and may_open(door, "guest"):
                 self.turn(door, True, t)
         for door in self.doors:
-            places = [self.at, *([other] if other else [])]
-            empty = all(door["box"].distance(shapely.Point(place)) >= RADIUS + 0.05 for place in places)
+            up = door["box"].bounds[0] > UP / 2
+            places = [in_space(place) for place in (self.at, *([other] if other else []))]
+            near = [(x + UP * up, y) for x, y, z in places if STOREY * up - 2.0 <= z < STOREY * (up + 1)]
+            empty = all(door["box"].distance(shapely.Point(place)) >= RADIUS + 0.05 for place in near)
             if t >= door["shuts_at"] - 1e-9 and empty:
                 self.turn(door, False, t)
 
@@ -554,9 +609,11 @@ class Walk:
         """How far it is pushed by those of its group that are too near to it."""
         x = y = 0.0
         for b in self.company:
-            lacks = self.apart - math.dist(self.at, b.at)
+            (p, q, z), (r, s, other_z) = in_space(self.at), in_space(b.at)
+            far = math.dist((p, q), (r, s))
+            lacks = self.apart - far if abs(z - other_z) < 1.0 else 0.0
             if b is not self and lacks > 1e-9 and not self.link:
-                dx, dy = ((p - q) / math.dist(self.at, b.at) for p, q in zip(self.at, b.at, strict=True))
+                dx, dy = (p - r) / far, (q - s) / far
                 aside = 0.35 * self.going
                 part = 1.0 if b.link else 0.5
                 x, y = x + part * lacks * (dx - aside * dy), y + part * lacks * (dy + aside * dx)
@@ -593,9 +650,21 @@ class Walk:
             return rim.interpolate(rim.project(shapely.Point(place))).coords[0]
         return place
 
+    def reached(self, start: Place, goal: Place) -> Place:
+        """The goal, or the nearest to it that can be reached: on each floor in plan, of these in space."""
+        there = {start[0] > UP / 2}
+        for _ in range(2):
+            there |= {b[0] > UP / 2 for a, b, keys in self.ground[2].edges(data=True) if "link" in keys and (a[0] > UP / 2) in there}
+        goal = placed(*in_space(goal))
+        if (goal[0] > UP / 2) in there:
+            return self.onto(goal)
+        x, y, _ = in_space(goal)
+        return min((self.onto((x + UP * up, y)) for up in there), key=lambda at: distance(at, goal))
+
     def route(self, start: Place, goal: Place) -> list[Place]:
         """The shortest path around the boxes, as near to both as it can stand."""
-        start, goal = self.onto(start), self.onto(goal)
+        start = self.onto(start)
+        goal = self.reached(start, goal)
         if start == goal:
             return [goal, goal]
         graph = self.ground[2].copy()
@@ -607,12 +676,11 @@ class Walk:
     def way(self, start: Place, goal: Place) -> list[Place]:
         """Its path: first back onto the ground, if it stands too near to a wall."""
         on, *turns = self.route(start, goal)
-        return [on, *turns] if math.dist(on, start) > 2e-3 else turns
+        return [on, *turns] if distance(on, start) > 2e-3 else turns
 
     def go(self, goal: Place, stop: float = 0.0) -> None:
         """Take the path to a goal, first along an arc or to a stand if it has to."""
-        start = self.link["to"] if self.link else self.at  # to the end of a link first
-        path, brakes, gain = self.way(start, goal), self.legs["acceleration"], self.legs["acceleration"] * self.dt
+        path, brakes, gain = self.way(self.sets_out_from, goal), self.legs["acceleration"], self.legs["acceleration"] * self.dt
         far, self.turn_at, arc = length([self.at, *path]), None, None
         if self.legs["smooth"] and far > (stop or self.close) and not self.link:
             arc = None if isinstance(path[0], Landing) else self.arc_to(path[0])
@@ -623,7 +691,7 @@ class Walk:
             self.speed = self.speed if rest else 0.0
             if rest:
                 path, self.turn_at = [*rest, *self.way(rest[-1], goal)], rest[-1]
-        short, self.last = math.dist(path[-1], goal), (goal, stop)
+        short, self.last = distance(path[-1], goal), (goal, stop)
         self.path, self.stop, self.short = path, max(stop - short, 0.0), short if short > stop + self.close else 0.0
         self.going, self.ended, self.told = True, False, False
 
@@ -667,8 +735,8 @@ class Walk:
         look, t, whole = self.look, self.ticks * self.dt, math.radians(self.state["sweep_whole"])
         period = self.state["sweep_period"]
         focus = self.looks_at if look == "place" else focus
-        if look in ("focus", "place") and focus and math.dist(focus, self.at) > 1e-9:
-            return math.atan2(focus[1] - self.at[1], focus[0] - self.at[0])
+        if look in ("focus", "place") and focus and distance(focus, self.at) > 1e-9:
+            return bearing(self.at, focus)
         if look == "sweep":
             return self.base + whole / 2.0 * math.sin(2.0 * math.pi * t / period)
         if look == "glances":
@@ -697,7 +765,7 @@ class Walk:
             self.begin_link()
             return
         if self.going:
-            while len(self.path) > 1 and math.dist(self.at, self.path[0]) <= 1e-9:
+            while len(self.path) > 1 and distance(self.at, self.path[0]) <= 1e-9:
                 self.path.pop(0)
             self.base = math.atan2(self.path[0][1] - self.at[1], self.path[0][0] - self.at[0])
         most, wanted = math.radians(self.legs["turn_rate"]) * self.dt, 0.0
@@ -726,16 +794,17 @@ class Walk:
 
     def climb(self, focus: Place | None) -> None:
         """On along a link, at an even pace; at its end its path goes on."""
-        (x, y), (to_x, to_y) = self.link["at"], self.link["to"]
-        whole = math.dist((x, y), (to_x, to_y))
+        (x, y, z), (to_x, to_y, to_z) = in_space(self.link["at"]), in_space(self.link["to"])
+        whole = distance(self.link["at"], self.link["to"])
         self.climbed += whole * self.dt / self.link["seconds"]
         share = min(self.climbed / whole, 1.0)
-        self.base = math.atan2(to_y - y, to_x - x) if whole > 0.5 else self.base
+        self.base = math.atan2(to_y - y, to_x - x) if math.dist((x, y), (to_x, to_y)) > 0.5 else self.base
         most = math.radians(self.legs["turn_rate"]) * self.dt
         self.heading += min(max(off(self.looks(focus), self.heading), -most), most)
-        self.at, self.ticks = (x + share * (to_x - x), y + share * (to_y - y)), self.ticks + 1
+        self.at, self.ticks = Aloft((x + share * (to_x - x), y + share * (to_y - y))), self.ticks + 1
+        self.at.z = z + share * (to_z - z)
         if share > 1.0 - 1e-9:
-            self.at = (to_x, to_y)
+            self.at = self.link["to"]
             was, self.link = self.link, None
             if isinstance(self.path[0], Landing) and self.path[0].link is was:
                 self.path = self.path[1:] or [self.at]
@@ -747,7 +816,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
 
     Odd seeds have boxes to walk around, of which many are doors. It feels the guest wherever it is.
     Of every third there are two or three, who search together; of the others some have a territory.
-    From 2000 on there are links over long walls, and no territories.
+    From 2000 on there are links over long walls, and no territories; from 3000 on a floor above.
     """
     chance = np.random.default_rng(seed)
 
@@ -762,40 +831,47 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         x, y = x + some(0.3, 1.0) + 0.0037, y + some(0.3, 1.0) + 0.0037  # no place is right at the edge of one
         boxes.append(shapely.box(x, y, x + some(0.5, 2.6), y + some(0.5, 2.6)))
 
-    longs = [(one(-2.0, 2.0) + 0.0037, some(5, 9)) for _ in range(int(chance.integers(1, 3)) if seed >= 2000 else 0)]
-    boxes += [shapely.box(-far - 0.0037, y - 0.1, some(5, 9), y + 0.1) for y, far in longs]
+    floors = seed >= 3000
+    boxes = [shapely.affinity.translate(box, UP * one(0, floors)) for box in boxes]
+    longs = [(one(-2.0, 2.0) + 0.0053, some(5, 9), UP * one(0, floors)) for _ in range(int(chance.integers(1, 3)) if seed >= 2000 else 0)]
+    boxes += [shapely.box(x - far - 0.0037, y - 0.1, x + some(5, 9), y + 0.1) for y, far, x in longs]
 
     def place(apart: float = RADIUS + 0.01) -> Place:
         while True:
-            found = (some(-6, 6), some(-6, 6))
+            found = (some(-6, 6) + (UP * one(0, 1) if floors else 0.0), some(-6, 6))
             if not any(box.buffer(apart, join_style="mitre").intersects(shapely.Point(found)) for box in boxes):
                 return found
 
     names = ("guard", "second", "third")[: int(chance.integers(2, 4)) if seed % 3 == 2 else 1]
     links = []
     for n in range(int(chance.integers(3, 7)) if longs else 0):
-        x, y = some(-4, 4), one(*longs)[0]
-        ends = [(round(x + some(-0.5, 0.5), 2), round(y + to, 2)) for to in (some(0.2, 1.5), -some(0.2, 1.5))]
+        x, (y, _, up) = some(-4, 4), one(*longs)
+        ends = [(round(x + some(-0.5, 0.5) + up, 2), round(y + to, 2)) for to in (some(0.2, 1.5), -some(0.2, 1.5))]
+        if floors and chance.random() < 0.7:
+            ends = one([(x, some(-6, 6))], [(x + some(-2, 2), some(-6, 6))])
+            ends = [*ends, (round(ends[0][0] + one(0.0, some(-2, 2)) + UP, 2), round(ends[0][1] + some(-1, 1), 2))][:: one(1, -1)]
         keys = {"one_way": bool(chance.random() < 0.3), **one({}, {"seconds": some(0.1, 4)}), **one({}, {}, {}, {"who": [one("guard", "second")]})}
         links.append({"name": f"link{n}", "ends": ends, **keys})
         if chance.random() < 0.3 and len(names) == 1:  # a hatch, in the wall itself
-            boxes.append(shapely.box(x - 0.5, y - 0.05, x + 0.5, y + 0.05))
+            boxes.append(shapely.box(x - 0.5 + up, y - 0.05, x + 0.5 + up, y + 0.05))
     doors = {}
     for n, box in enumerate(boxes):
         if chance.random() < (0.9 if box.area < 0.2 else 0.2 if box.area > 2.0 and longs else 0.75) and len(names) == 1:
             keys = {"who": one(None, ["guard"], ["guest"], []), "seconds": one(0.0, 0.3, 1.0), "open": bool(chance.random() < 0.2)}
             doors[f"box{n}"] = {**keys, **one({}, {"shuts": some(0.5, 6)})}
-    tall = seed % 4 == 3
+    tall = seed % 4 == 3 or floors
     level: dict[str, Any] = {
-        "tall": tall, "boxes": [box for n, box in enumerate(boxes) if f"box{n}" not in doors],
+        "tall": tall, "floors": floors, "boxes": [box for n, box in enumerate(boxes) if f"box{n}" not in doors],
         "doors": [{"shuts": None, **keys, "name": name, "box": boxes[int(name[3:])]} for name, keys in doors.items()],
     }
     level["links"] = [
-        {"who": each.get("who"), "at": at, "to": to, "seconds": each.get("seconds", math.dist(at, to)),
-         "doors": [door["name"] for door in level["doors"] if door["box"].intersects(shapely.LineString([at, to]))]}
+        {"who": each.get("who"), "at": at, "to": to, "seconds": each.get("seconds", distance(at, to)),
+         "doors": [door["name"] for door in level["doors"] if passes(at, to, door["box"])]}
         for each in links for at, to in (each["ends"], each["ends"][::-1])[: 2 - each["one_way"]]
     ]
     level |= {"round": [place() for _ in range(int(chance.integers(2, 5)))]}
+    level["round"] = [at for at in level["round"] if (at[0] > UP / 2) == (level["round"][0][0] > UP / 2)]
+    level["round"] += [(level["round"][0][0] + 0.5, 7.0)][: len(level["round"]) < 2]
     level |= {f"spot{n}": place(one(-9.0, 0.3)) for n in range(3)}
 
     def flee() -> dict[str, Any]:
@@ -830,18 +906,23 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
             "creeping": some(0.3, 1), "walking": some(1, 2), "running": some(2, 5), "turn_rate": one(some(40, 120), some(120, 720)),
             "acceleration": one(some(0.5, 3), some(3, 12)), "arrive": one(0.05, 0.3, some(0.1, 1.0)), "smooth": bool(chance.random() < 0.3),
         }
-        member, cone = {"at": list(place()), "facing": some(-180, 180)}, one((360.0, 99.0), (some(40, 300), some(1, 8)))
+        *at, z = in_space(place())
+        member, cone = {"at": at, "z": z, "facing": some(-180, 180)}, one((360.0, 99.0), (some(40, 300), some(1, 8)))
         return {"states": states, "transitions": transitions, "legs": legs, "member": member, "cone": cone}
 
     guards, dt = {name: guard() for name in names}, one(0.05, 0.1, 0.1, 0.25)
-    features = [scenes.feature("spot", f"spot{n}", shapely.Point(level[f"spot{n}"])) for n in range(3)]
-    features += [scenes.feature("wall", f"box{n}", box, top=3.0 if tall else 0.4, **({"door": True} if f"box{n}" in doors else {})) for n, box in enumerate(boxes)]
+    features = [scenes.feature("spot", f"spot{n}", shapely.Point(*in_space(level[f"spot{n}"])[: 2 + floors])) for n in range(3)]
+    for n, box in enumerate(boxes):
+        up, keys = box.bounds[0] > UP / 2, {"door": True} if f"box{n}" in doors else {}
+        box = shapely.affinity.translate(box, -UP * up)
+        features.append(scenes.feature("wall", f"box{n}", box, base=STOREY * up, top=STOREY * up + (STOREY if tall else 0.4), **keys))
+    features += [scenes.feature("floor", f"floor{n}", shapely.box(-99, -99, 99, 99), height=STOREY * n) for n in range(2 * floors)]
     features += [scenes.feature("spot", f"end{x}", shapely.Point(x, x)) for x in (-99, 99)]  # no arc leads off the ground
     for each in links:
-        line = shapely.LineString([(*end, 0.0) for end in each["ends"]])
+        line = shapely.LineString([*map(in_space, each["ends"])])
         features.append(scenes.feature("link", each["name"], line, **{key: each[key] for key in ("one_way", "seconds", "who") if key in each}))
     features.append(scenes.feature("zone", "all", shapely.box(-99, -99, 99, 99)))
-    features.append(scenes.feature("route", "round", shapely.LineString(level["round"])))
+    features.append(scenes.feature("route", "round", shapely.LineString([in_space(at)[: 2 + floors] for at in level["round"]])))
     more: dict[str, Any] = {
         "seed": seed, "doors": {name: {key: value for key, value in keys.items() if value is not None} for name, keys in doors.items()},
     }
@@ -862,9 +943,9 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         guards["guard"]["member"]["at"] = list(inside)
         more["cast.guard"] |= {"leash": {"zone": "yard"}, "at": list(inside)}
     gone, back = sorted([some(2, 20), some(2, 24)])
-    ways = [[place(-9.0) for _ in range(3)] for _ in range(2)]
-    track = "t,id,x,y,heading,present\n" + "".join(
-        f"{t},guest,{x},{y},0,{int(t != gone)}\n" for (x, y), t in zip(ways[0] + ways[1], [0.0, gone / 2, gone, back, 25.0, 25.5], strict=True)
+    ways = [[in_space(place(-9.0)) for _ in range(3)] for _ in range(2)]
+    track = "t,id,x,y,z,heading,present\n" + "".join(
+        f"{t},guest,{x},{y},{ways[t >= back][0][2]},0,{int(t != gone)}\n" for (x, y, _), t in zip(ways[0] + ways[1], [0.0, gone / 2, gone, back, 25.0, 25.5], strict=True)
     )
     scenario = scenes.scene(folder, *features, states={"idle": {"stand": {}}}, track=track, more=more, dt=dt, end=25.0)
     return scenario, {"guards": guards, "level": level, "dt": dt, "seed": seed, "apart": apart, "yard": yard}
@@ -885,14 +966,14 @@ def test_everybody_walks_as_the_rules_say(tmp_path: Path, seed: int) -> None:
     changes = [{round(row.t / dt): row for row in states[states.agent == walk.name].itertuples()} for walk in walks]
     known, before, believed = [None] * len(walks), None, [None] * len(walks)
     for k, other in enumerate(run.poses[run.poses.id == "guest"].itertuples()):
-        here = (other.x, other.y) if other.present else None
+        here = placed(other.x, other.y, other.z) if other.present else None
         for n, walk in enumerate(walks):
             row, signal = rows[n][k], signals[n][k]
             told = k, walk.name, walk.at, math.degrees(walk.heading), row, walk.state
-            assert math.dist(walk.at, (row.x, row.y)) < 1e-6, told
+            assert math.dist(in_space(walk.at), (row.x, row.y, row.z)) < 1e-6, told
             assert abs(off(walk.heading, math.radians(row.heading_deg))) < 1e-6, told
             assert (walk.arrived, walk.ended and not walk.arrived) == (signal.arrived, signal.unreachable), told
-            believed[n] = (signal.target_x, signal.target_y) if isinstance(signal.focus, str) else None
+            believed[n] = placed(signal.target_x, signal.target_y, signal.target_z) if isinstance(signal.focus, str) else None
             known[n] = here or (known[n] if believed[n] else None)
             walk.focus = signal.focus if believed[n] else ""
             walk.age = walk.age + dt if believed[n] and not here else 0.0

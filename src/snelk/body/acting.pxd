@@ -7,6 +7,7 @@ from snelk.body.columns cimport (
 from snelk.body.agreeing cimport agrees
 from snelk.body.moving cimport (
     _come_to_end, _nearness, _run_out, _stand, _take_way_to, _turns_back, _want, note_news,
+    sets_out_from,
 )
 from snelk.body.fleeing cimport _choose_where, evade, flee, last_known
 from snelk.body.patrolling cimport patrol
@@ -15,7 +16,7 @@ from snelk.body.wandering cimport wander
 from snelk.level.footing cimport height_of
 from snelk.level.columns cimport GroundStageColumns, LinkColumns
 from snelk.level.lengths cimport hypot
-from snelk.level.walking cimport back_onto, onto, part_on, sheet_at, way_between
+from snelk.level.walking cimport back_onto, onto, sheet_at, way_between
 from snelk.mind.columns cimport AttendedColumns, CellColumns, DrawnColumns
 from snelk.senses.columns cimport PoseColumns
 
@@ -108,8 +109,7 @@ cdef Py_ssize_t _set_out_for(
 @cython.locals(
     way="double[:, ::1]", part=Py_ssize_t, count=Py_ssize_t, x=double, y=double, z=double,
     to_x=double, to_y=double, to_z=double, from_x=double, from_y=double, end_x=double, end_y=double,
-    link=Py_ssize_t, here=Py_ssize_t, sheet=Py_ssize_t, stands=bint, end_sheet=Py_ssize_t,
-    first=Py_ssize_t, turn_at=Py_ssize_t,
+    sheet=Py_ssize_t, stands=bint, end_sheet=Py_ssize_t, first=Py_ssize_t, turn_at=Py_ssize_t,
 )
 cdef bint _set_out_one(
     GroundStageColumns walk, LinkColumns links, double dt, Py_ssize_t v, Py_ssize_t a,

@@ -60,6 +60,7 @@ if not compiled:  # else it is the loop's own, by the .pxd
         _turns_back,
         _want,
         note_news,
+        sets_out_from,
     )
     from snelk.body.patrolling import patrol
     from snelk.body.searching import (
@@ -72,7 +73,7 @@ if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.wandering import wander
     from snelk.level.footing import height_of
     from snelk.level.lengths import hypot
-    from snelk.level.walking import back_onto, onto, part_on, sheet_at, way_between
+    from snelk.level.walking import back_onto, onto, sheet_at, way_between
 
 NAN = float("nan")
 
@@ -443,19 +444,12 @@ def _set_out_one(
     walk: GroundStage, links: Links, dt: float, v: int, a: int, moving: Moving, doing: Doing
 ) -> bool:
     way = walk.way
-    part = doing.part[v, a]
     doing.wants[v, a] = False
-    if part < 0:
+    if doing.part[v, a] < 0:
         _cannot_go(moving, v, a)
         return True
-    x, y, z = moving.x[v, a], moving.y[v, a], moving.z[v, a]
-    if moving.link[v, a] >= 0:  # on a link it goes on to the end of that first
-        link = moving.link[v, a]
-        x, y, z = links.ends[link, 3], links.ends[link, 4], links.ends[link, 5]
-    if len(walk.ground.climbs) > 0:  # by a link it may have come to another part
-        here = part_on(walk.ground, x, y, sheet_at(walk.ground, x, y, z))
-        part = here if here >= 0 else part
-        doing.part[v, a] = part
+    x, y, z = sets_out_from(walk, links, moving, doing, v, a)
+    part = doing.part[v, a]
     to_x, to_y = doing.goals[v, a, 0], doing.goals[v, a, 1]
     from_x, from_y, sheet = back_onto(walk.ground, part, x, y, z)
     end_x, end_y, end_sheet = onto(walk.ground, part, to_x, to_y, doing.goals[v, a, 2])

@@ -193,7 +193,7 @@ class Me:
 
     def length_to(self, to: Way) -> float:
         """The same."""
-        return self.walker.length(self.here, self._in_space(to))
+        return self.walker.length(self.sets_out_from, self._in_space(to))
 
     def _of_focus(self, x: Way, y: Way, z: Way) -> Way | None:
         at = (self.v, self.a)
@@ -207,8 +207,16 @@ class Me:
 
     @property
     def walker(self) -> Walker:
-        """The ground it walks on, and the paths over it."""
-        return self.world.footing.walker_of(self.v, self.a)
+        """The ground it walks on, and the paths over it; a link may have led to another part."""
+        found = self.world.footing.walker_of(self.v, self.a)
+        found.stands_at(self.sets_out_from)
+        return found
+
+    @property
+    def sets_out_from(self) -> Way:
+        """Where its next path begins: where it is, or at the end of the link that it is on."""
+        link = int(self.world.motion.link[self.v, self.a])
+        return self.here if link < 0 else plain(self.world.level.links).ends[link, 3:].copy()
 
     @property
     def settings(self) -> State:
@@ -233,10 +241,7 @@ class Me:
         doing = self.world.footing.doing
         goal, stop = doing.goals[v, a].copy(), float(doing.stop[v, a])
         doing.wants[v, a] = False
-        start, link = self.here, int(motion.link[v, a])
-        if link >= 0:  # it goes on to the end of its link first
-            start = plain(self.world.level.links).ends[link, 3:].copy()
-        self.walker.stands_at(start)
+        start, link = self.sets_out_from, int(motion.link[v, a])
         doing.part[v, a] = self.walker.part
         way, turn_at = self.path(goal, start), -1
         arc = None if way is None or link >= 0 else self.smoothed(way, stop=stop)

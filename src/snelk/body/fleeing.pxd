@@ -4,7 +4,7 @@ from snelk.body.columns cimport (
     BodyStageColumns, DoingColumns, FlightStageColumns, MovingColumns,
 )
 from snelk.body.agreeing cimport agrees
-from snelk.body.moving cimport _come_to_end, _stand, _want
+from snelk.body.moving cimport _come_to_end, _stand, _want, sets_out_from
 from snelk.body.streams cimport whole_of
 from snelk.level.casting cimport share_past
 from snelk.level.columns cimport GroundStageColumns
@@ -64,6 +64,7 @@ cdef bint _agrees(
 
 @cython.locals(
     state=Py_ssize_t, part=Py_ssize_t, first=Py_ssize_t, n=Py_ssize_t, length=double, z=double,
+    x=double, y=double, here_z=double,
 )
 cdef bint _measure_ways(
     GroundStageColumns walk, FlightStageColumns flights, BodyStageColumns stage,
@@ -85,14 +86,13 @@ cdef double _height_of(
     FlightStageColumns flights, MovingColumns moving, Py_ssize_t spot, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
-@cython.locals(at_x=double, at_y=double, sheet=Py_ssize_t)
 cdef (double, Py_ssize_t) _straight_to(
-    GroundStageColumns walk, MovingColumns moving, Py_ssize_t v, Py_ssize_t a, double x, double y,
+    GroundStageColumns walk, double x, double y, Py_ssize_t sheet, double to_x, double to_y,
 ) noexcept nogil
 
 @cython.locals(
     count=Py_ssize_t, n=Py_ssize_t, left=Py_ssize_t, x=double, y=double, z=double, _rest=double,
-    sheet=Py_ssize_t,
+    sheet=Py_ssize_t, end_x=double, end_y=double,
 )
 cdef void _take_a_direction(
     GroundStageColumns walk, FlightStageColumns flights, BodyStageColumns stage,
@@ -101,17 +101,18 @@ cdef void _take_a_direction(
 
 @cython.locals(state=Py_ssize_t, angle=double, far=double)
 cdef (double, double) _end_of(
-    FlightStageColumns flights, BodyStageColumns stage, MovingColumns moving, Py_ssize_t n,
-    Py_ssize_t v, Py_ssize_t a,
+    FlightStageColumns flights, BodyStageColumns stage, MovingColumns moving, double x, double y,
+    Py_ssize_t n, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
 @cython.locals(
-    x=double, y=double, part=Py_ssize_t, state=Py_ssize_t, end_x=double, end_y=double,
-    from_x=double, from_y=double, _from_z=double, along=double, far=double, sheet=Py_ssize_t,
+    part=Py_ssize_t, state=Py_ssize_t, end_x=double, end_y=double,
+    from_x=double, from_y=double, _from_z=double, along=double, far=double, end_sheet=Py_ssize_t,
 )
 cdef bint _is_free(
     GroundStageColumns walk, FlightStageColumns flights, BodyStageColumns stage,
-    MovingColumns moving, Py_ssize_t n, Py_ssize_t v, Py_ssize_t a,
+    MovingColumns moving, double x, double y, Py_ssize_t sheet, Py_ssize_t n, Py_ssize_t v,
+    Py_ssize_t a,
 ) noexcept nogil
 
 cdef void _fail(BodyStageColumns stage, Py_ssize_t v, Py_ssize_t a) noexcept nogil

@@ -23,7 +23,7 @@ from snelk.mind.stage import DISAGREE
 
 if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.agreeing import agrees
-    from snelk.body.moving import _come_to_end, _stand, _want
+    from snelk.body.moving import _come_to_end, _stand, _want, sets_out_from
     from snelk.body.streams import whole_of
     from snelk.level.casting import share_past
     from snelk.level.lengths import hypot
@@ -224,6 +224,7 @@ def _measure_ways(
     walk: GroundStage, flights: FlightStage, stage: BodyStage, moving: Moving, v: int, a: int
 ) -> bool:
     """Measure the paths to an agent's spots; return whether they are known."""
+    x, y, here_z = sets_out_from(walk, stage.links, moving, stage.doing, v, a)
     state, part = max(stage.standing.state[v, a], 0), stage.doing.part[v, a]
     first = flights.first[v, a, state]
     for n in range(flights.last[v, a, state] - first):
@@ -231,9 +232,8 @@ def _measure_ways(
         if part >= 0:
             z = _height_of(flights, moving, first + n, v, a)
             length = _length_of_way(
-                walk.ground, walk.grid, walk.scratch, walk.room, part, moving.x[v, a],
-                moving.y[v, a], moving.z[v, a], flights.spots[first + n, 0],
-                flights.spots[first + n, 1], z,
+                walk.ground, walk.grid, walk.scratch, walk.room, part, x, y, here_z,
+                flights.spots[first + n, 0], flights.spots[first + n, 1], z,
             )  # fmt: skip
         if isnan(length):
             return False
@@ -291,9 +291,10 @@ def _take_a_direction(
     walk: GroundStage, flights: FlightStage, stage: BodyStage, moving: Moving, v: int, a: int
 ) -> None:
     """Any of the directions that are free."""
-    count = 0
+    x, y, z = sets_out_from(walk, stage.links, moving, stage.doing, v, a)
+    sheet, count = sheet_at(walk.ground, x, y, z), 0
     for n in range(flights.directions[v, a, max(stage.standing.state[v, a], 0)]):
-        count += _is_free(walk, flights, stage, moving, n, v, a)
+        count += _is_free(walk, flights, stage, moving, x, y, sheet, n, v, a)
     if count == 0:
         _stand(moving, v, a)
         _fail(stage, v, a)
@@ -302,32 +303,37 @@ def _take_a_direction(
     n = -1
     while left >= 0:
         n += 1
-        left -= _is_free(walk, flights, stage, moving, n, v, a)
-    x, y = _end_of(flights, stage, moving, n, v, a)
-    _rest, sheet = _straight_to(walk, moving, v, a, x, y)
-    z = height_on(walk.ground, sheet, x, y, moving.z[v, a])
-    _want(moving, v, a, x, y, z, 0.0, stage.doing)
+        left -= _is_free(walk, flights, stage, moving, x, y, sheet, n, v, a)
+    end_x, end_y = _end_of(flights, stage, moving, x, y, n, v, a)
+    _rest, sheet = _straight_to(walk, x, y, sheet, end_x, end_y)
+    z = height_on(walk.ground, sheet, end_x, end_y, z)
+    _want(moving, v, a, end_x, end_y, z, 0.0, stage.doing)
 
 
 def _straight_to(
-    walk: GroundStage, moving: Moving, v: int, a: int, x: float, y: float
+    walk: GroundStage, x: float, y: float, sheet: int, to_x: float, to_y: float
 ) -> tuple[float, int]:
     """The length of a straight path, infinite if blocked, m, and the floor at its end."""
-    at_x, at_y = moving.x[v, a], moving.y[v, a]
-    sheet = sheet_at(walk.ground, at_x, at_y, moving.z[v, a])
     if sheet < 0:
         return INF, 0
-    return straight_on(walk.grid, walk.scratch, walk.ground.joins, at_x, at_y, sheet, x, y)
+    return straight_on(walk.grid, walk.scratch, walk.ground.joins, x, y, sheet, to_x, to_y)
 
 
 def _end_of(
-    flights: FlightStage, stage: BodyStage, moving: Moving, n: int, v: int, a: int
+    flights: FlightStage,
+    stage: BodyStage,
+    moving: Moving,
+    x: float,
+    y: float,
+    n: int,
+    v: int,
+    a: int,
 ) -> tuple[float, float]:
-    """Where direction n leads to."""
+    """Where direction n from a position leads to."""
     state = max(stage.standing.state[v, a], 0)
     angle = moving.heading[v, a] + n * (2.0 * PI / flights.directions[v, a, state])
     far = flights.distance[v, a, state]
-    return moving.x[v, a] + far * cos(angle), moving.y[v, a] + far * sin(angle)
+    return x + far * cos(angle), y + far * sin(angle)
 
 
 def _is_free(
@@ -335,22 +341,24 @@ def _is_free(
     flights: FlightStage,
     stage: BodyStage,
     moving: Moving,
+    x: float,
+    y: float,
+    sheet: int,
     n: int,
     v: int,
     a: int,
 ) -> bool:
     """Whether direction n is free all the way, and leads away if required."""
-    x, y, part = moving.x[v, a], moving.y[v, a], stage.doing.part[v, a]
-    state = max(stage.standing.state[v, a], 0)
-    end_x, end_y = _end_of(flights, stage, moving, n, v, a)
+    state, part = max(stage.standing.state[v, a], 0), stage.doing.part[v, a]
+    end_x, end_y = _end_of(flights, stage, moving, x, y, n, v, a)
     from_x, from_y, _from_z = last_known(stage.attended, stage.drawn, v, a)
     if flights.away[v, a, state] and not isnan(from_x):
         # To the side, neither to nor from it, counts as away on either side.
         along = (end_x - x) * (x - from_x) + (end_y - y) * (y - from_y)
         if along < -SIDEWAYS * flights.distance[v, a, state]:
             return False
-    far, sheet = _straight_to(walk, moving, v, a, end_x, end_y)
-    return part >= 0 and far < INF and is_on(walk.ground, part, end_x, end_y, sheet)
+    far, end_sheet = _straight_to(walk, x, y, sheet, end_x, end_y)
+    return part >= 0 and far < INF and is_on(walk.ground, part, end_x, end_y, end_sheet)
 
 
 def _fail(stage: BodyStage, v: int, a: int) -> None:

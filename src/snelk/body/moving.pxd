@@ -1,9 +1,10 @@
 cimport cython
 
 from snelk.body.columns cimport DoingColumns, GivenColumns, MovingColumns, PlacedColumns, PlaceStageColumns
-from snelk.level.columns cimport FloorColumns, LinkColumns
+from snelk.level.columns cimport FloorColumns, GroundStageColumns, LinkColumns
 from snelk.level.footing cimport height_of, highest_below
 from snelk.level.lengths cimport hypot
+from snelk.level.walking cimport part_on, sheet_at
 from snelk.senses.columns cimport PoseColumns
 
 cdef double INF, PI, GLANCE, NEAR, AT_END, STEP
@@ -32,6 +33,12 @@ cdef bint _begin_link(MovingColumns now, Py_ssize_t v, Py_ssize_t a) noexcept no
 )
 cdef void _climb(
     MovingColumns now, LinkColumns links, double state_for, double dt, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(x=double, y=double, z=double, link=Py_ssize_t, part=Py_ssize_t)
+cdef (double, double, double) sets_out_from(
+    GroundStageColumns walk, LinkColumns links, MovingColumns moving, DoingColumns doing,
+    Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
 @cython.locals(n=Py_ssize_t)

@@ -24,12 +24,14 @@ from snelk.body.stage import PlaceStage
 from snelk.config.steps import STEP
 from snelk.level.columns import FloorColumns, agree, door, laid_out, plain
 from snelk.level.floors import Floors
+from snelk.level.ground import GroundStage
 from snelk.level.links import Links
 from snelk.senses.bodies import Poses
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.footing import height_of, highest_below
     from snelk.level.lengths import hypot
+    from snelk.level.walking import part_on, sheet_at
 
 INF = float("inf")
 PI = float(np.pi)
@@ -286,6 +288,22 @@ def _begin_way(
     now.stop[v, a], now.short[v, a], now.turn_at[v, a] = stop, short, turn_at
     now.on_way[v, a], now.at_end[v, a], now.no_way[v, a] = True, False, False
     _find_halt(now, v, a)
+
+
+def sets_out_from(
+    walk: GroundStage, links: Links, moving: Moving, doing: Doing, v: int, a: int
+) -> tuple[float, float, float]:
+    """Where its next path begins: where it is, or at the end of the link that it is on.
+
+    It is noted which part of the ground that is on: a link may have led to another.
+    """
+    x, y, z, link = moving.x[v, a], moving.y[v, a], moving.z[v, a], moving.link[v, a]
+    if link >= 0:
+        x, y, z = links.ends[link, 3], links.ends[link, 4], links.ends[link, 5]
+    if len(walk.ground.climbs) > 0:
+        part = part_on(walk.ground, x, y, sheet_at(walk.ground, x, y, z))
+        doing.part[v, a] = part if part >= 0 else doing.part[v, a]
+    return x, y, z
 
 
 def _find_halt(now: Moving, v: int, a: int) -> None:

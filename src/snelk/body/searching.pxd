@@ -6,7 +6,7 @@ from snelk.body.columns cimport (
 )
 from snelk.body.fleeing cimport last_known
 from snelk.body.looking cimport look_at_all
-from snelk.body.moving cimport _nearness, _stand, _want, note_news
+from snelk.body.moving cimport _nearness, _stand, _want, note_news, sets_out_from
 from snelk.level.columns cimport GroundStageColumns
 from snelk.level.footing cimport floor_below, height_of
 from snelk.level.lengths cimport hypot

@@ -50,7 +50,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.agreeing import agrees
     from snelk.body.fleeing import last_known
     from snelk.body.looking import look_at_all
-    from snelk.body.moving import _nearness, _stand, _want, note_news
+    from snelk.body.moving import _nearness, _stand, _want, note_news, sets_out_from
     from snelk.level.footing import floor_below, height_of
     from snelk.level.lengths import hypot
     from snelk.level.walking import _length_of_way, is_on, may_stand
@@ -683,6 +683,7 @@ def _plan(
     a: int,
 ) -> bool:
     """Plan all points of one agent, and go to the first; return whether the paths are known."""
+    sets_out_from(walk, stage.links, moving, stage.doing, v, a)
     part = stage.doing.part[v, a]
     more = _lay_out_places(walk, searches, moving, part, v, a)
     while more:
@@ -717,6 +718,7 @@ def _plan_by_lengths(
     if not (_agrees(searches, stage, moving) and _is_there(searches, v, a)):
         return DISAGREE
     if begins:
+        sets_out_from(walk, stage.links, moving, stage.doing, v, a)
         more = _lay_out_places(walk, searches, moving, stage.doing.part[v, a], v, a)
     else:
         more = _take_places(searches, moving, v, a)
