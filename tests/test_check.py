@@ -410,6 +410,16 @@ def test_a_link_that_nobody_can_take_is_told(
     assert bool(found) == bool(reason)
 
 
+@pytest.mark.parametrize(("high", "told"), [(0.0, False), (9e-4, False), (2e-3, True), (1.0, True)])
+def test_without_floors_a_link_is_where_somebody_walks(
+    tmp_path: Path, high: float, told: bool
+) -> None:
+    link = scenes.feature("link", "plank", shapely.LineString([(1, 0, 0), (3, 0, high)]))
+    found = snelk.check(scenes.scene(tmp_path, link, states={"a": {}}))
+    said = f"begins and ends at heights of 0 m and {high:g} m, but who may take it walks at 0 m"
+    assert (said in {each.reason for each in found if each.name == "useless-link"}) is told
+
+
 def test_who_begins_on_no_floor_or_where_it_cannot_stand_is_told(tmp_path: Path) -> None:
     yard = scenes.feature("floor", "yard", shapely.box(-99, -99, 99, 99))
     for high, x, expected in (

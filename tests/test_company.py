@@ -273,29 +273,6 @@ def test_room_is_made_for_who_is_there_only(tmp_path: Path) -> None:
     assert set(other[1.0:]) == {other[0.8]}
 
 
-def test_who_is_on_a_link_is_not_pushed_off_it(tmp_path: Path) -> None:
-    floors = [feature("floor", "yard", shapely.box(-5, -5, 0.5, 5)),
-              feature("floor", "loft", shapely.box(0.5, -5, 6, 5), height=3.0),
-              feature("link", "rungs", shapely.LineString([(0, 0, 0), (1, 0, 3)])),
-              feature("route", "up", shapely.LineString([(-4, 0, 0), (4, 0, 3)]))]  # fmt: skip
-    more: dict[str, Any] = {
-        "profiles.watcher.cones": {}, "cast.guard.at": [-4.0, 0.0], "cast.guard.route": "up",
-        "profiles.idle": {"like": "watcher", "ladder": {"states": {"standing": {"stand": {}}}}},
-        "cast.other": {"team": "home", "profile": "idle", "at": [0.1, 0.3]},
-        "groups.g": {"members": ["guard", "other"], "apart": 0.8},
-    }  # fmt: skip
-    walking = {"walking": {"patrol": {"order": "once"}}}
-    poses = snelk.run(scenes.scene(tmp_path, *floors, states=walking, end=14.0, more=more)).poses
-    guard = poses[poses.id == "guard"]
-    climbs = guard[(guard.z > 0.05) & (guard.z < 2.95)]
-    assert len(climbs) > 10
-    assert np.abs(climbs.y).max() < 1e-9
-    assert np.abs(climbs.x - climbs.z / 3.0).max() < 1e-9
-    low = climbs[climbs.z < 0.9].merge(poses[poses.id == "other"], on="t")
-    assert np.hypot(low.x_x - low.x_y, low.y_x - low.y_y).min() > 0.7
-    assert guard.x.iloc[-1] == pytest.approx(4.0, abs=0.5)
-
-
 def test_who_has_to_stay_may_do_what_leads_nowhere_above(tmp_path: Path) -> None:
     scenario = gate(tmp_path, group={"stays": 3})
     ladder = "profiles.watcher.ladder"

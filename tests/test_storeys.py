@@ -144,23 +144,6 @@ def test_a_ladder_takes_its_time_and_is_gone_up_in_even_steps(tmp_path: Path, dt
     assert speed[-1] <= 8.0 * dt + 1e-6
 
 
-def test_who_may_not_take_a_link_goes_round_and_what_leads_down_does_not_lead_up(
-    tmp_path: Path,
-) -> None:
-    def highest_x(*links: dict[str, Any]) -> float:
-        _, at = poses(go(tmp_path, "loft", *links))
-        assert np.hypot(*(at[-1] - (-3, 3, 2.8))[:2]) <= 0.3 + 1e-9
-        return float(at[:, 0].max())
-
-    ends = LADDER["geometry"]["coordinates"]
-    assert highest_x(LADDER) < 1.0 < 7.0 < highest_x()
-    assert highest_x(link("ladder", ends, who=["guard"])) < 1.0
-    assert highest_x(link("ladder", ends, who=["watcher"])) < 1.0
-    assert highest_x(link("ladder", ends, who=["cat"])) > 7.0
-    assert highest_x(link("chute", ends[::-1], one_way=True)) > 7.0
-    assert highest_x(link("hoist", ends, one_way=True)) < 1.0
-
-
 def test_a_hatch_over_a_ladder_is_opened_from_below_or_shuts_the_way(tmp_path: Path) -> None:
     hatch = scenes.feature(
         "wall", "hatch", shapely.box(-3.5, 1.0, -2.5, 2.4), base=2.2, top=2.3, door=True

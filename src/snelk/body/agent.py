@@ -275,8 +275,9 @@ class Me:
         motion, v, a = self.world.motion, self.v, self.a
         if not motion.smooth[v, a] or len(way) == 0 or self.walker.part < 0:
             return None
-        legs = np.diff(way[:, :2], axis=0, prepend=self.here[None, :2])
-        if float(np.hypot(*legs.T).sum()) <= (stop or motion.nearness(v, a)[0]):
+        legs = np.hypot(*np.diff(way[:, :2], axis=0, prepend=self.here[None, :2]).T)
+        whole = np.where(way[:, 3] >= 0.0, way[:, 2], legs * way[:, 2]).sum()
+        if float(whole) <= (stop or motion.nearness(v, a)[0]):
             return None
         radius = ROOMY * motion.pace[v, a] / motion.turn_rate[v, a]
         heading = float(motion.heading[v, a])

@@ -304,7 +304,7 @@ class Level:
         may = tuple(
             n
             for n in self.links_for(who)
-            if by_links and self.link_doors[n] <= opened and self.begins_at(n, z)
+            if by_links and self.link_doors[n] <= opened and self.is_link_at(n, z)
         )
         if self.data.floors:
             return self.ways_by((clearance, within, may, opened))
@@ -373,7 +373,7 @@ class Level:
             if who is None or whom[feature] is None or not set(who).isdisjoint(whom[feature] or ())
         ]
 
-    def begins_at(self, link: int, z: float) -> bool:
+    def is_link_at(self, link: int, z: float) -> bool:
         """Whether a link, by number, begins and ends on the ground of a walker at this height, m.
 
         Without floors that ground is at `z` everywhere; with floors it may be at any height.

@@ -100,19 +100,17 @@ class Likelihood:
         straight = ways.straight(self.centres[a], on_sheet[a], self.centres[b], on_sheet[b])
         a, b = a[np.isfinite(straight)], b[np.isfinite(straight)]
         start, end = ways.cells_by_links(self.centres, on_sheet, cell)
-        to = np.concatenate([a, b, end])
-        others = np.concatenate([b, a, start])
         count = len(self.centres)
         own = np.arange(count)
         # Each cell is handed to by its neighbours and itself, each of which shares out evenly.
-        to, others = np.concatenate([to, own]), np.concatenate([others, own])
-        order = np.lexsort((others, to))
+        to, others = np.concatenate([a, b, end, own]), np.concatenate([b, a, start, own])
+        to, others = np.unique(np.stack([to, others]), axis=1)
         parts = 1.0 / np.bincount(others, minlength=count)
         self.cells = Cells.of(
             self.centres,
-            np.searchsorted(to[order], np.arange(count + 1)).astype(np.int32),
-            others[order].astype(np.int32),
-            parts[others[order]],
+            np.searchsorted(to, np.arange(count + 1)).astype(np.int32),
+            others.astype(np.int32),
+            parts[others],
             cell,
         )
         self.laid = laid_out(CellColumns, self.cells)

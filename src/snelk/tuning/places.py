@@ -118,28 +118,29 @@ def _no_footing(scenario: Scenario) -> Found:
 def _useless_link(scenario: Scenario) -> Found:
     """Links that nobody of the cast can take."""
     setup, level = scenario.setup, Level.of(scenario.level)
-    walkers = {
-        name: (setup.body_of(name).radius, set(setup.names_of(name)), member.z)
+    walkers = [
+        (setup.body_of(name).radius, set(setup.names_of(name)), member.z)
         for name, member in setup.cast.items()
         if is_moved(scenario, name)
-    }
+    ]
     doors = frozenset(np.flatnonzero(level.is_door).tolist())
     for link, line in scenario.level.links:
-        may = {n: each for n, each in walkers.items() if not each[1].isdisjoint(link.who or each[1])}
+        whose = link.who
+        may = [each for each in walkers if whose is None or not each[1].isdisjoint(whose)]
         place, ends = f'link "{link.name}"', shapely.get_coordinates(line, include_z=True)
-        if link.who and not may:
-            reason = f"is for {' and '.join(link.who)}, but no moved character has such a name"
+        if whose and not may:
+            reason = f"is for {' and '.join(whose)}, but no moved character has such a name"
             yield (
                 place,
                 reason,
                 "use names of characters or profiles in `who`, or leave it out for all",
             )
             continue
-        if may and not (level.data.floors or any(are_at(ends, z) for _, _, z in may.values())):
-            heights = " or ".join(sorted({f"{z:g} m" for _, _, z in may.values()}))
-            low, high = ends[:, 2].tolist()
-            reason = f"its ends are {low:.2f} m and {high:.2f} m up, where nobody who takes it walks"
-            yield place, reason, f"without floors, put both at {heights}; or draw floors"
+        if may and not (level.data.floors or any(are_at(ends, z) for _, _, z in may)):
+            walk = " or ".join(sorted({f"{z:g} m" for _, _, z in may}))
+            up = f"{ends[0, 2]:g} m and {ends[1, 2]:g} m"
+            reason = f"begins and ends at heights of {up}, but who may take it walks at {walk}"
+            yield place, reason, "give both ends that height, or draw floors"
             continue
         for which, end in zip(("first", "last"), ends, strict=True):
             at = f"its {which} end, ({end[0]:.2f}, {end[1]:.2f}), {end[2]:.2f} m up"
@@ -147,7 +148,7 @@ def _useless_link(scenario: Scenario) -> Found:
                 yield place, f"there is no floor below {at}", "move the end onto a floor"
             elif may and all(
                 level.ways(clearance=radius, who=who, z=z, opened=doors).part_on(end) < 0
-                for radius, who, z in may.values()
+                for radius, who, z in may
             ):
                 reason = f"nobody can stand at {at}"
                 yield place, reason, "move it away from walls and low ceilings"
