@@ -31,8 +31,8 @@ def pytest_ignore_collect(collection_path: Path) -> bool | None:
 LONG = tuple(
     f"tests/test_{name}.py"
     for name in (
-        "documents", "watching", "tune", "sneak", "cluster", "players", "serving", "page", "files",
-        "games", "rays", "workbench", "plots", "cli", "loops",
+        "documents", "watching", "tune", "walks", "sneak", "cluster", "players", "serving", "page",
+        "files", "games", "rays", "workbench", "plots", "cli", "house", "rules", "loops",
     )
 )  # fmt: skip
 """Files that take long: they begin first, so that no worker ends long after the others."""
