@@ -200,11 +200,13 @@ def label_level(labels: Labels, level: Level) -> None:
             fontsize=7.5, style="italic", color="#7a5230",
         )  # fmt: skip
     for link, geometry in level.data.links:
-        (x, y), (to_x, to_y) = shapely.get_coordinates(geometry)
+        (x, y), (to_x, to_y) = ends = shapely.get_coordinates(geometry)
+        at = (ends[0] + ends[1]) / 2.0
+        if abs(to_y - y) > abs(to_x - x):  # one up the map most often crosses a wall
+            at = ends[ends[:, 1].argmax()]
         labels.place(
-            (x + to_x) / 2, (y + to_y) / 2, link.name, gap=5, needed=False, zorder=3.4,
-            fontsize=7.5, color=LINK,
-        )  # fmt: skip
+            at[0], at[1], link.name, gap=5, needed=False, zorder=3.4, fontsize=7.5, color=LINK
+        )
     for zone, geometry in level.data.zones:
         area = geometry.buffer(zone.radius) if zone.radius else geometry
         x, y = area.centroid.x, area.bounds[1] + 0.3
