@@ -104,7 +104,7 @@ class Likelihood:
         own = np.arange(count)
         # Each cell is handed to by its neighbours and itself, each of which shares out evenly.
         to, others = np.concatenate([a, b, end, own]), np.concatenate([b, a, start, own])
-        to, others = np.unique(np.stack([to, others]), axis=1)
+        to, others = np.divmod(np.unique(to * count + others), max(count, 1))
         parts = 1.0 / np.bincount(others, minlength=count)
         self.cells = Cells.of(
             self.centres,
