@@ -323,6 +323,17 @@ def test_who_flees_goes_elsewhere_if_its_spot_comes_into_view(tmp_path: Path) ->
     assert back[0] < -12.0
 
 
+def test_walls_far_below_are_not_between_anybody_and_its_ground(tmp_path: Path) -> None:
+    tall = scenes.feature("wall", "tall", shapely.box(-3, -3, -0.2, 3), top=3.0)
+    low = scenes.feature("wall", "low", shapely.LineString([(0.03, -9), (0.03, 9)]), top=0.5)
+    spot = scenes.feature("spot", "east", shapely.Point(5, 0))
+    for z, gets_there in ((1.0, True), (0.0, False)):
+        more = {"cast.guard.at": [0.0, 0.0], "cast.guard.z": z}
+        states = {"go": {"go": {"spot": "east"}}}
+        scene = scenes.scene(tmp_path, tall, low, spot, states=states, more=more)
+        assert (scenes.places_at(snelk.run(scene), "guard", 10.0)[0, 0] > 4.6) == gets_there
+
+
 def test_who_freezes_moves_only_while_nobody_looks(tmp_path: Path) -> None:
     profiles = (
         scenes.GUARD + '[profiles.lookout]\nbody = "post"\nnotices = ["home"]\nlook_every = 0\n'

@@ -120,6 +120,19 @@ def test_likelihood_climbs_links_as_far_as_they_lead(one_way: bool) -> None:
             assert from_end.max() < 0.5 * 12 * math.sqrt(2.0)
 
 
+def test_cells_that_a_link_joins_once_more_count_once() -> None:
+    stub = scenes.feature("wall", "stub", shapely.LineString([(0.5, 0.1), (0.5, 0.6)]), top=2.0)
+    hole = scenes.feature("link", "hole", shapely.LineString([(0.3, 0.3, 0), (0.7, 0.3, 0)]))
+    shares = []
+    for features in ((stub,), (stub, hole)):
+        ways = level_of(*features).ways()
+        assert ways.has_links == (hole in features)
+        likelihood = Likelihood(ways, 0, np.zeros(3), 3.0, 1.0, 0.0)
+        likelihood.spread(2)
+        shares.append(likelihood.share)
+    np.testing.assert_array_equal(*shares)
+
+
 def test_where_not_all_paths_are_known_before_the_same_happens(
     night: snelk.Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -144,6 +144,22 @@ def test_a_ladder_takes_its_time_and_is_gone_up_in_even_steps(tmp_path: Path, dt
     assert speed[-1] <= 8.0 * dt + 1e-6
 
 
+def test_who_has_come_down_searches_by_what_it_can_still_reach(tmp_path: Path) -> None:
+    """Of a hideout that no link leads back to, the nearest place that can be reached counts."""
+    chute = link("chute", [[-3.0, 2.5, 2.8], [-3.0, 1.5, 0.0]], one_way=True)
+    search = {"method": "hideouts", "spots": ["loft"], "radius": 9.0}
+    scene = scenes.scene(
+        tmp_path, scenes.feature("floor", "yard", shapely.box(-9, -9, 9, 2)), chute, LOFT,
+        scenes.feature("floor", "attic", shapely.box(-9, 2, 9, 9), height=2.8),
+        scenes.feature("spot", "foot", shapely.Point(-3, 1, 0.0)),
+        states={"down": {"go": {"spot": "foot"}}, "seek": {"search": search}},
+        transitions={"there": {"from": "down", "to": "seek", "when": "arrived"}},
+        more={"cast.guard.at": [-3.0, 6.0], "cast.guard.z": 2.8}, end=20.0,
+    )  # fmt: skip
+    planned = snelk.run(scene).searches.query("what == 'planned'")
+    assert planned[["x", "y"]].to_numpy().tolist()[1:] == [[-3.0, 3.0]]
+
+
 def test_a_hatch_over_a_ladder_is_opened_from_below_or_shuts_the_way(tmp_path: Path) -> None:
     hatch = scenes.feature(
         "wall", "hatch", shapely.box(-3.5, 1.0, -2.5, 2.4), base=2.2, top=2.3, door=True

@@ -838,7 +838,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         boxes.append(shapely.box(x, y, x + some(0.5, 2.6), y + some(0.5, 2.6)))
 
     floors = seed >= 3000
-    boxes = [shapely.affinity.translate(box, UP * one(0, floors)) for box in boxes]
+    boxes = [shapely.affinity.translate(box, UP * one(0, floors)) for box in boxes] if seed >= 2000 else boxes
     longs = [(one(-2.0, 2.0) + 0.0053, some(5, 9), UP * one(0, floors)) for _ in range(int(chance.integers(1, 3)) if seed >= 2000 else 0)]
     boxes += [shapely.box(x - far - 0.0037, y - 0.1, x + some(5, 9), y + 0.1) for y, far, x in longs]
 
@@ -959,7 +959,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
 
 
 PLAIN = [*range(80), 83, 85, 146, 215, 337, 1901]
-LINKS = [2024, 2027, 2037, 2076, 2109, 2161, 2212]
+LINKS = [2024, 2027, 2037, 2076, 2109, 2161, 2178, 2212]
 FLOORS = [3000, 3002, 3003, 3011, 3014, 3016, 3022, 3041, 3104, 3153, 3155, 3206, 3215, 3297]
 
 
