@@ -380,7 +380,7 @@ class Walk:
                 return self.search_cells(keys, t)
             if best is None:
                 self.end_search(t, "nothing")
-            elif self.cell is None or not self.share(self.cell) or worth[best[1]] > 1.5 * worth[self.cell]:
+            elif self.cell is None or not self.share(self.cell) or worth[best[1]] > 1.5 * (1.0 + 1e-9) * worth[self.cell]:
                 self.cell = self.aim = best[1]
                 self.note(t, "planned", self.point, at=self.cell)
                 self.go(self.cell)
@@ -959,7 +959,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
 
 
 PLAIN = [*range(80), 83, 85, 146, 215, 337, 1901]
-LINKS = [2024, 2027, 2037, 2076, 2109, 2161, 2178, 2212]
+LINKS = [2024, 2027, 2037, 2076, 2109, 2161, 2212, 2250, 2288]
 FLOORS = [3000, 3002, 3003, 3011, 3014, 3016, 3022, 3041, 3104, 3153, 3155, 3206, 3215, 3297]
 
 

@@ -68,8 +68,8 @@ LOOK_AGAIN = 0.5
 OTHER_NEWS = 1.0
 """A last-known position farther than this from the one searched from begins it anew, m."""
 
-MORE = 1.5
-"""So many times better another cell must be to change course for it."""
+MORE = 1.5 * (1.0 + 1e-9)
+"""So many times better another cell must be to change course for it; last digits do not count."""
 
 SHOT = 1.0
 """Seconds between two rows of likelihoods that are kept."""
