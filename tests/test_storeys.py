@@ -10,13 +10,18 @@ import pytest
 import samples
 import scenes
 import shapely
+from browser import opened
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from test_floors import HOUSE, feature, level_of, link, square
+from test_walks import random_walk
 
 import snelk
 from snelk.config.steps import HEADROOM, STEP
 from snelk.level.barring import first_bar
+from snelk.plots.appearance import FAINTNESS
+from snelk.runs.record import ANY_FLOOR, floors_searched
+from snelk.runs.rows import Rows
 
 LADDER = link("ladder", [[-3.0, 1.5, 0.0], [-3.0, 2.5, 2.8]], seconds=4.0)
 LOFT = {**scenes.feature("spot", "loft", shapely.Point(-3, 3, 2.8))}
@@ -158,6 +163,51 @@ def test_who_has_come_down_searches_by_what_it_can_still_reach(tmp_path: Path) -
     )  # fmt: skip
     planned = snelk.run(scene).searches.query("what == 'planned'")
     assert planned[["x", "y"]].to_numpy().tolist()[1:] == [[-3.0, 3.0]]
+
+
+def test_of_a_search_over_two_floors_what_is_on_the_other_is_faint(
+    browser: Any, tmp_path: Path
+) -> None:
+    run, left = snelk.run(random_walk(tmp_path, 3113)[0]), {}
+    points = run.searches[(run.searches.agent == "second") & (run.searches.search == 3)]
+    points = points[(points.what == "planned") & (points.t <= 10.6)]
+    cells = run.likelihood[(run.likelihood.agent == "second") & (run.likelihood.t == 10.5)]
+    for name, rows in (("points", points), ("cells", cells)):
+        assert set(rows.z) == {0.0, 3.0}
+        on = [run.level.floor_at(x, y, z) for x, y, z in rows[["x", "y", "z"]].to_numpy()]
+        assert on == ["floor1" if z else "floor0" for z in rows.z]
+        left[name] = np.where(rows.z == 3.0, 1.0, FAINTNESS).tolist()
+    whole, drawn = (
+        snelk.plot_map(run, at=10.6, floor=floor).searches["second"] for floor in (None, "floor1")
+    )
+    assert [mark.get_alpha() for mark in drawn.marks] == left["points"]
+    assert {mark.get_alpha() for mark in whole.marks} == {1.0}
+    assert drawn.cells is not None
+    assert whole.cells is not None
+    shares = np.divide(drawn.cells.get_alpha(), whole.cells.get_alpha())
+    np.testing.assert_allclose(shares, left["cells"])
+    figure = snelk.plot_search(run, "second", search=3)
+    assert all(panel.get_title().endswith(", on floor0") for panel in figure.axes)
+    # Of a run of before these tables had heights nothing is faint.
+    table = run.rows("searches")
+    before = Rows({name: table.column(name) for name in table if name != "z"})
+    assert set(floors_searched(run, before)) == {ANY_FLOOR}
+    opened(browser, snelk.write_page(tmp_path / "page.html", run))
+    script = """const map = snelkPage.maps[0], { pen } = map, found = { cells: [], points: [] };
+        snelkPage.go(10.6);
+        for (const [of, how] of [["cells", "fillRect"], ["points", "stroke"]]) {
+          const real = pen[how].bind(pen);
+          pen[how] = (...at) => { found[of].push(pen.globalAlpha); real(...at); };
+        }
+        map.run.searches = map.run.searches.filter((line) => line.agent === 1);
+        map.showFloor(arguments[0]);
+        map.drawSearch(10.6);
+        return found;"""
+    shown, all_of = (browser.execute_script(script, floor) for floor in ("floor1", ""))
+    assert set(all_of["points"]) == {1.0}
+    np.testing.assert_allclose(shown["points"], np.where(points.z == 3.0, 1.0, 0.15))
+    halves = np.divide(shown["cells"], all_of["cells"])
+    np.testing.assert_allclose(halves, np.where(cells.z == 3.0, 1.0, 0.15))
 
 
 def test_a_hatch_over_a_ladder_is_opened_from_below_or_shuts_the_way(tmp_path: Path) -> None:

@@ -23,6 +23,7 @@ from snelk.runs.dense import beliefs_of, contacts_of, look_ticks, looks_at, mete
 from snelk.runs.events import describe_noise
 from snelk.runs.ladders import asked_by, is_there, reactions, times_away
 from snelk.runs.moment import every_look
+from snelk.runs.record import ANY_FLOOR, floors_searched
 from snelk.runs.rows import Rows
 from snelk.runs.spans import REASONS
 from snelk.runs.standing import awake_of_ticks
@@ -495,7 +496,9 @@ class Gathered:
         self._add(f"{a}.focus", _codes(_texts(rows["focus"]), run.names)[self.ticks])
 
     def _gather_searches(self) -> None:
-        run = self.run
+        run, steps, cells = self.run, self._new("searches"), self._new("likelihood")
+        floors = len(run.level.floor_names) > 1
+        on = floors_searched(run, steps).tolist() if floors else [ANY_FLOOR] * len(steps)
         self.facts["searches"] = [
             {
                 "t": row.t,
@@ -503,10 +506,10 @@ class Gathered:
                 "what": row.what,
                 "x": row.x,
                 "y": row.y,
+                "on": here,
             }
-            for row in self._new("searches").each()
+            for row, here in zip(steps.each(), on, strict=True)
         ]
-        cells = self._new("likelihood")
         shots: dict[tuple[str, float], list[int]] = {}
         for n, row in enumerate(cells.each()):
             shots.setdefault((row.agent, row.t), []).append(n)
@@ -517,6 +520,8 @@ class Gathered:
             self._add(f"likely.{n}.x", rows["x"], "row", parts=100)
             self._add(f"likely.{n}.y", rows["y"], "row", parts=100)
             self._add(f"likely.{n}.share", share / share.max(), "row", parts=50)
+            if floors:
+                self._add(f"likely.{n}.on", floors_searched(run, rows), "row")
             shown.append({"agent": run.agents.index(agent), "t": t, "cell": rows.row(0).cell})
         self.facts["likelihoods"] = shown
 

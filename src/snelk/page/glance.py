@@ -14,6 +14,7 @@ from snelk.engine.simulation import Simulation
 from snelk.page.kinds import doors_of, kinds_of
 from snelk.page.packing import Packer
 from snelk.runs.quick import Pairs, Quick, quick_parts
+from snelk.runs.record import ANY_FLOOR
 from snelk.runs.tables import is_thin
 from snelk.senses.bodies import blocker_codes
 from snelk.senses.gates import CONTACTS
@@ -114,8 +115,11 @@ class Glance:
         self._add("posture", np.where(poses.present, poses.posture, 0).T)
         if len(self.level.floor_names) > 1:
             at = np.stack([np.where(poses.present, each, 0.0) for each in poses[:3]], axis=-1)
-            on = self.level.floors_at(np.ascontiguousarray(at.reshape(-1, 3)))
-            self._add("floor", on.reshape(poses.x.shape).T)
+            self._add("floor", self._on(at.reshape(-1, 3)).reshape(poses.x.shape).T)
+
+    def _on(self, places: Numbers) -> NDArray[np.int32]:
+        """The floor below each of (places, 3), by number; -1 for none."""
+        return self.level.floors_at(np.ascontiguousarray(np.nan_to_num(places)))
 
     def _looks(self) -> None:
         quick, setup, kept = self.quick, self.scenario.setup, self.kept
@@ -211,16 +215,21 @@ class Glance:
             self._add(f"{a}.goal_y", quick.goal_y[:, a], parts=10)
 
     def _searches(self) -> None:
-        quick = self.quick
+        quick, floors = self.quick, len(self.level.floor_names) > 1
+        places = np.array([(note.x, note.y, note.z) for note in quick.notes]).reshape(-1, 3)
+        on = self._on(places).tolist() if floors else [ANY_FLOOR] * len(places)
         self.facts["searches"] = [
             {"t": note.t, "agent": note.agent, "what": note.what,
-             "x": None if np.isnan(note.x) else note.x, "y": None if np.isnan(note.y) else note.y}
-            for note in quick.notes
+             "x": None if np.isnan(note.x) else note.x, "y": None if np.isnan(note.y) else note.y,
+             "on": here}
+            for note, here in zip(quick.notes, on, strict=True)
         ]  # fmt: skip
         self.facts["likelihoods"] = []
         for n, shot in enumerate(quick.snapshots):
             some = shot.share > 1e-4
-            share, (x, y, *_) = shot.share[some], shot.likelihood.centres[some].T
+            share, (x, y, _) = shot.share[some], shot.likelihood.centres[some].T
+            if floors:
+                self._add(f"likely.{n}.on", self._on(shot.likelihood.centres[some]))
             for name, values, parts in (("x", x, 100), ("y", y, 100)):
                 self._add(f"likely.{n}.{name}", values, parts=parts)
             self._add(f"likely.{n}.share", share / share.max(initial=1e-300), parts=50)

@@ -6,6 +6,8 @@ const NOISE_SHOWN = 0.8; // s
 const CLUE = [[0, 1], [-0.95, -0.7], [0.95, -0.7]];
 const DART = [[1, 0], [-0.75, 0.65], [-0.4, 0], [-0.75, -0.65]];
 const FAINTNESS = 0.15;
+// Instead of the number of a floor: not known.
+const ANY_FLOOR = -2;
 const DOOR = "#a5370c";
 const FONT = "system-ui, 'DejaVu Sans', sans-serif";
 
@@ -63,6 +65,9 @@ class MapView {
       renderer.data_source.data = { ...data, line_alpha: shown.map((_, n) => share(n)), fill_alpha: shown.map((_, n) => data.own_fill[n] * share(n)) };
     }
   }
+
+  // How much is left of what is on a floor, by number; of what runs of long ago do not say, all.
+  shareOn(on) { return this.floor < 0 || on === this.floor || on === ANY_FLOOR ? 1 : FAINTNESS; }
 
   // Whether somebody is on another floor than the one that is shown.
   elsewhere(c, t) { return this.floor >= 0 && this.run.at("floor", c, this.run.tickAt(t)) !== this.floor; }
@@ -428,12 +433,15 @@ class MapView {
       this.drawCells(a, t);
       let first = lines.length - 1;
       while (first > 0 && !["began", "moved"].includes(lines[first].what)) first--;
-      for (const { what, x, y } of lines.slice(first)) {
+      for (const { what, x, y, on } of lines.slice(first)) {
         if (!["planned", "visited", "looked"].includes(what)) continue;
+        const left = this.shareOn(on);
         this.pen.beginPath();
         this.pen.rect(this.px(x) - 4.5, this.py(y) - 4.5, 9, 9);
-        this.fillWith(what === "planned" ? "white" : this.colours[c]);
+        this.fillWith(what === "planned" ? "white" : this.colours[c], left);
+        this.pen.globalAlpha = left;
         this.stroke(this.colours[c], 1.5);
+        this.pen.globalAlpha = 1;
         this.count("search");
       }
     });
@@ -447,7 +455,8 @@ class MapView {
     const wide = run.likelihoods[shown].cell * this.perMetreX, tall = run.likelihoods[shown].cell * this.perMetreY;
     for (let n = 0; n < run.shape(`likely.${shown}.x`)[0]; n++) {
       const x = this.px(run.at(`likely.${shown}.x`, n)), y = this.py(run.at(`likely.${shown}.y`, n));
-      this.pen.globalAlpha = 0.1 + 0.75 * run.at(`likely.${shown}.share`, n);
+      const on = this.floor < 0 ? ANY_FLOOR : run.at(`likely.${shown}.on`, n);
+      this.pen.globalAlpha = (0.1 + 0.75 * run.at(`likely.${shown}.share`, n)) * this.shareOn(on);
       this.pen.fillStyle = this.page.likely;
       this.pen.fillRect(x - wide / 2, y - tall / 2, wide, tall);
       this.count("search");

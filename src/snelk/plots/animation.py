@@ -122,7 +122,7 @@ class Animation:
         self._rays(poses, tick)
         self._beliefs(tick)
         for agent in self.run.agents:
-            draw_search(self.map, self.run, agent, t, self.colours[agent])
+            draw_search(self.map, self.run, agent, t, self.colours[agent], floor=self.floor)
         self._bodies(poses)
         self._names(poses, tick)
         title = self.run.info["title"] or self.run.info["scenario"]

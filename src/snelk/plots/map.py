@@ -181,7 +181,7 @@ def plot_map(
     if ways:
         artists.ways.update(draw_ways(ax, run, shown, t, colours))
     for agent in shown:
-        search = draw_search(ax, run, agent, t, colours[agent])
+        search = draw_search(ax, run, agent, t, colours[agent], floor=floor)
         if search is not None:
             artists.searches[agent] = search
     artists.throws.extend(draw_throws(ax, run, t))

@@ -13,14 +13,16 @@ from matplotlib.markers import MarkerStyle
 from matplotlib.patches import Circle, PathPatch, Rectangle
 
 from snelk.engine.throws import GRAVITY
-from snelk.plots.appearance import INK, LIKELY, NOISE
+from snelk.plots.appearance import FAINTNESS, INK, LIKELY, NOISE
 from snelk.plots.ground import outline_of
-from snelk.runs.rows import Row, Rows
+from snelk.runs.record import ANY_FLOOR, floors_searched
+from snelk.runs.rows import Rows
 from snelk.runs.standing import reaches_at
 
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
     from matplotlib.axes import Axes
+    from numpy.typing import NDArray
 
     from snelk.runs.run import Run
 
@@ -131,45 +133,65 @@ def question_mark() -> MarkerStyle:
     return MarkerStyle("$?$")
 
 
-def draw_search(ax: Axes, run: Run, agent: str, t: float, colour: str) -> SearchArtists | None:
-    """An agent's current search: its points and likelihood."""
+def draw_search(
+    ax: Axes, run: Run, agent: str, t: float, colour: str, *, floor: str | None = None
+) -> SearchArtists | None:
+    """An agent's current search: its points and likelihood; those of other floors faint."""
     rows = run.rows("searches")
     rows = rows.take(rows.equal(agent=agent) & (rows["t"] <= t + 1e-9))
     if not len(rows) or rows.row(-1).what == "ended":
         return None
-    return draw_search_until(ax, run, agent, int(rows.row(-1).search), t, colour)
+    search = int(rows.row(-1).search)
+    return draw_search_until(ax, run, agent, search, t, colour, floor=floor)
 
 
 def draw_search_until(
-    ax: Axes, run: Run, agent: str, search: int, t: float, colour: str
-) -> SearchArtists:
-    """The points and likelihoods of one search as they stood at a time."""
+    ax: Axes, run: Run, agent: str, search: int, t: float, colour: str,
+    *, floor: str | None = None,
+) -> SearchArtists:  # fmt: skip
+    """The points and likelihoods of one search as they stood at a time; of other floors faint."""
     rows = run.rows("searches")
     until = (rows["search"] == search) & (rows["t"] <= t + 1e-9)
     rows = rows.take(rows.equal(agent=agent) & until)
     moved = np.flatnonzero(np.isin(rows["what"], ["began", "moved"]))
     rows = rows.take(slice(moved[-1], None)) if len(moved) else rows
     marks: list[Artist] = []
-    planned = [(float(r.x), float(r.y)) for r in _points(rows, "planned")]
-    visited = [(float(r.x), float(r.y)) for r in _points(rows, "visited", "looked")]
-    for x, y in planned:
-        marks += ax.plot(x, y, "s", ms=7, mfc="white", mec=colour, mew=1.4, zorder=6.2)
-    for n, (x, y) in enumerate(visited, start=1):
-        marks += ax.plot(x, y, "s", ms=9, mfc=colour, mec="white", mew=0.8, zorder=6.3)
+    planned, planned_shares = _points(run, rows, floor, "planned")
+    visited, visited_shares = _points(run, rows, floor, "visited", "looked")
+    for (x, y), share in zip(planned, planned_shares, strict=True):
+        marks += ax.plot(x, y, "s", ms=7, mfc="white", mec=colour, mew=1.4, alpha=share, zorder=6.2)
+    for n, ((x, y), share) in enumerate(zip(visited, visited_shares, strict=True), start=1):
+        marks += ax.plot(x, y, "s", ms=9, mfc=colour, mec="white", mew=0.8, alpha=share, zorder=6.3)
         marks.append(
             ax.text(
                 x, y, str(n), color="white", fontsize=6, ha="center", va="center", zorder=6.4,
                 weight="bold",
             )
         )  # fmt: skip
-    return SearchArtists(_draw_cells(ax, run, agent, search, t), planned, visited, marks)
+    cells = _draw_cells(ax, run, agent, search, t, floor)
+    return SearchArtists(cells, planned, visited, marks)
 
 
-def _points(rows: Rows, *kinds: str) -> list[Row]:
-    return list(rows.take(np.isin(rows["what"], kinds)).each())
+def _points(
+    run: Run, rows: Rows, floor: str | None, *kinds: str
+) -> tuple[list[tuple[float, float]], list[float]]:
+    """The points of some kinds of rows, and how much of each is left on the floor that is shown."""
+    rows = rows.take(np.isin(rows["what"], kinds))
+    shares = _shares(run, rows, floor).tolist()
+    return list(zip(rows["x"].tolist(), rows["y"].tolist(), strict=True)), shares
 
 
-def _draw_cells(ax: Axes, run: Run, agent: str, search: int, t: float) -> PatchCollection | None:
+def _shares(run: Run, rows: Rows, floor: str | None) -> NDArray[np.float64]:
+    """1 for each row of a search on the floor that is shown, `FAINTNESS` for each on another."""
+    if floor is None:
+        return np.ones(len(rows))
+    here = [ANY_FLOOR, run.level.floor_names.index(floor)]
+    return np.where(np.isin(floors_searched(run, rows), here), 1.0, FAINTNESS)
+
+
+def _draw_cells(
+    ax: Axes, run: Run, agent: str, search: int, t: float, floor: str | None
+) -> PatchCollection | None:
     shots = run.rows("likelihood")
     until = (shots["search"] == search) & (shots["t"] <= t + 1e-9)
     shots = shots.take(shots.equal(agent=agent) & until)
@@ -180,7 +202,7 @@ def _draw_cells(ax: Axes, run: Run, agent: str, search: int, t: float) -> PatchC
     places = np.stack([now["x"], now["y"]], axis=1)
     squares = [Rectangle((x - half, y - half), 2 * half, 2 * half) for x, y in places]
     share = now["likelihood"]
-    alpha = np.clip(0.12 + 0.78 * share / share.max(), 0.0, 0.9)
+    alpha = np.clip(0.12 + 0.78 * share / share.max(), 0.0, 0.9) * _shares(run, now, floor)
     cells = PatchCollection(squares, facecolor=LIKELY, edgecolor="none", zorder=2.6)
     cells.set_alpha(alpha)
     ax.add_collection(cells)

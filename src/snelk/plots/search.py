@@ -22,6 +22,9 @@ if TYPE_CHECKING:
 
 PANELS = 4
 
+STOREY = 1.5
+"""If the heights of a search differ by more, m, each panel shows the floor that the agent is on."""
+
 
 @dataclass(frozen=True)
 class SearchFigure(Drawing):
@@ -77,22 +80,27 @@ def plot_search(
     signals, poses = run.rows("signals").where(agent=agent), run.rows("poses")
     target = signals.take(signals["t"] <= start + 1e-9).row(-1).focus
     box = _frame(run, agent, start, end, search)
+    several = "z" in rows and np.ptp(rows["z"]) > STOREY
     for n, t in enumerate(np.linspace(start, end, PANELS)):
         ax = figure.add_subplot(2, 2, n + 1)
-        draw_level(ax, run.level, light=run.setup.light)
-        drawn.axes.append(ax)
-        drawn.times.append(float(t))
-        drawn.searches.append(draw_search_until(ax, run, agent, search, float(t), colour))
         past = poses.take((poses["t"] >= start) & (poses["t"] <= t + 1e-9))
         walked = past.where(id=agent)
         here = walked.row(-1)
+        floor = run.level.floor_at(here.x, here.y, here.z) if several else None
+        draw_level(ax, run.level, light=run.setup.light, floor=floor)
+        drawn.axes.append(ax)
+        drawn.times.append(float(t))
+        drawn.searches.append(
+            draw_search_until(ax, run, agent, search, float(t), colour, floor=floor)
+        )
         ax.plot(walked["x"], walked["y"], color=colour, lw=1.6, zorder=6)
         ax.plot(here.x, here.y, "o", ms=9, color=colour, mec="white", zorder=7)
         there = past.take(past.equal(id=target) & past["present"])
         if len(there) and there.row(-1).t > t - 2 * run.setup.clock.dt:
             x, y = there.row(-1).x, there.row(-1).y
             ax.plot(x, y, "D", ms=8, mfc="none", mec=INK, mew=1.6, zorder=7)
-        ax.set_title(f"{t:.1f} s, {t - start:.1f} s into the search", fontsize=9.5, color=INK)
+        when = f"{t:.1f} s, {t - start:.1f} s into the search" + (f", on {floor}" if floor else "")
+        ax.set_title(when, fontsize=9.5, color=INK)
         ax.set_xlim(box[0], box[2])
         ax.set_ylim(box[1], box[3])
         ax.set_aspect("equal", adjustable="box")

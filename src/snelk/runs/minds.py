@@ -71,6 +71,7 @@ SEARCH_COLUMNS = {
     "point": WHOLE,
     "x": NUMBER,
     "y": NUMBER,
+    "z": NUMBER,
     "likelihood": NUMBER,
     "outcome": STRING,
     "seconds": NUMBER,
@@ -373,7 +374,7 @@ class Searches:
                 (
                     *(note.t, self._agents[note.agent], note.search, first.method, note.what),
                     None if note.point < 0 else note.point,
-                    *(note.x, note.y, note.likelihood, note.outcome or None),
+                    *(note.x, note.y, note.z, note.likelihood, note.outcome or None),
                     *(round(note.t - first.t, 9), note.walked),
                 )
             )
@@ -382,7 +383,7 @@ class Searches:
 
 def likelihood_table(simulation: Simulation, snapshots: Sequence[Snapshot]) -> pa.Table:
     """A row per snapshot and cell that may hold the target."""
-    parts = [_likelihood_rows("", np.nan, 0, np.zeros((0, 2)), np.zeros(0), np.nan)]
+    parts = [_likelihood_rows("", np.nan, 0, np.zeros((0, 3)), np.zeros(0), np.nan)]
     for shot in snapshots:
         some = shot.share > 1e-4
         agent, where = simulation.agents[shot.agent], shot.likelihood
@@ -405,6 +406,7 @@ def _likelihood_rows(
             "search": np.full(count, search),
             "x": centres[:, 0].copy(),
             "y": centres[:, 1].copy(),
+            "z": centres[:, 2].copy(),
             "likelihood": share,
             "cell": np.full(count, cell),
         }

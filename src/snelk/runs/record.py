@@ -295,3 +295,14 @@ did you mean "dog.fox.first_seen"?
         one_of(target, self.names, source="target", place="", what="character")
         if agent == target:
             raise InputError.of("target", "", f'"{target}"', "nobody senses themselves")
+
+
+ANY_FLOOR = -2
+"""Instead of the number of a floor: of a run of before the tables of searches had heights."""
+
+
+def floors_searched(run: Record, rows: Rows) -> NDArray[np.int32]:
+    """The floor, by number, that each row of `searches` or `likelihood` is about; -1 for none."""
+    if "z" not in rows:
+        return np.full(len(rows), ANY_FLOOR, dtype=np.int32)
+    return run.level.floors_at(np.nan_to_num(np.column_stack([rows[axis] for axis in "xyz"])))
