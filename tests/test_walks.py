@@ -24,6 +24,7 @@ from snelk.chance import stream
 
 Place = tuple[float, float]
 RADIUS = 0.25  # of the guard
+EXACT = 1e-6  # so far before their ends paths end that are walked to their ends
 UP, STOREY = 1000.0, 3.0
 
 
@@ -128,6 +129,7 @@ class Walk:
     """One agent, by what is written in its profile, in the cast, in its states and in the level."""
 
     path: list[Place]
+    guest: Place | None  # where the guest really is
 
     def __init__(self, name: str, written: dict[str, Any]) -> None:
         own = written["guards"][name]
@@ -158,7 +160,8 @@ class Walk:
         self.again, self.base, self.goal, self.corners, self.short = -math.inf, self.heading, None, None, 0.0
         self.pace, self.look = self.legs[self.state["pace"]], self.state["look"]
         self.hunts, self.since, self.around, self.points, self.cells = "search" in self.state, t, known or self.at, None, None
-        self.until = self.spot = self.looks_at = None
+        self.until = self.spot = self.looks_at = self.area = self.normal = None
+        self.entered, self.chance, self.outside, self.chosen, self.keeps = self.at, None, True, False, False
         self.over = self.looked = self.alone = self.waits = False
         self.point = -1
         if self.hunts:
@@ -168,7 +171,7 @@ class Walk:
         """What comes of a search, at where it is about."""
         self.looked = self.looked or what in ("visited", "looked")
         at = at or (self.points[point] if point >= 0 and self.points else self.at if what == "ended" else self.around)
-        self.notes.append((round(t, 6), what, point, outcome, *(round(each, 5) for each in in_space(at)[:2])))
+        self.notes.append((round(t, 6), what, point, outcome, *(round(each, 5) for each in in_space(at))))
 
     @property
     def close(self) -> float:
@@ -197,6 +200,8 @@ class Walk:
             self.flee(keys, t, known)
         elif kind == "evade":
             self.evade(keys, known)
+        elif kind == "roam":
+            self.again = t + self.roam(keys, t)
         elif kind == "stand" or (kind == "approach" and not focus):
             self.going, self.ended, self.goal = False, False, None
         elif kind == "approach" and (not self.going or self.goal != focus):
@@ -492,6 +497,99 @@ class Walk:
         if free:
             self.go(free[stream(self.seed, "activity", self.name, self.state_name, self.entries).integers(len(free))])
 
+    def roam(self, keys: dict[str, Any], t: float) -> float:
+        """Over an area, straight from edge to edge or to random places; s until it thinks again."""
+        if self.chance is None:
+            self.chance = stream(self.seed, "activity", self.name, self.state_name, self.entries)
+        follows = keys.get("about") == "guest"
+        if self.area is None or (follows and not self.pausing):
+            self.until = t + keys["every"] if self.until is None else self.until
+            self.area = self.area_to_roam(keys)
+        if not self.area:
+            self.going, self.ended, self.told, self.short = False, not follows, True, 0.0 if follows else math.inf
+            return keys["every"] if follows else math.inf
+        if keys["method"] == "places":
+            return self.to_a_place(keys, t)
+        if (self.outside or follows) and not self.area.covers(shapely.Point(self.at)):
+            self.normal, self.until, self.keeps = None, t + keys["every"], False
+            self.go(self.any_place() if follows else self.nearest_inside(keys), stop=EXACT)
+            return keys["every"] if follows else math.inf
+        keeps, self.keeps, self.outside = self.keeps and t < self.until - 1e-9, False, False
+        if t >= self.until - 1e-9:
+            if keys["pause"] > 0.0 and not self.pausing:
+                self.pausing, self.going, self.ended = True, False, False
+                return keys["pause"]
+            self.pausing, self.normal, self.until = False, None, t + keys["every"]
+        if keeps:
+            angle = bearing(self.at, self.path[-1])
+        else:
+            share = float(self.chance.random())
+            angle = (2.0 * share - 1.0) * math.pi if self.normal is None else self.normal + math.asin(2.0 * share - 1.0)
+        self.take(lambda at: [self.straight_on(at, angle)], self.at, EXACT, self.area)
+        return max(self.until - t, self.dt)
+
+    def to_a_place(self, keys: dict[str, Any], t: float) -> float:
+        if self.chosen and t < self.until - 1e-9:
+            return self.until - t
+        if self.chosen and keys["pause"] > 0.0 and not self.pausing:
+            self.pausing, self.going, self.ended = True, False, False
+            return keys["pause"]
+        self.pausing, self.chosen, self.until = False, True, t + keys["every"]
+        self.go(self.any_place(), stop=EXACT)
+        return keys["every"]
+
+    def area_to_roam(self, keys: dict[str, Any]) -> Any:
+        """The ground that it is on within a zone and a ring; nothing if there is none."""
+        about, whole = keys.get("about"), self.yard or shapely.box(-102, -102, 102, 102)
+        middle = {"here": self.entered, "guest": self.guest}.get(about, self.home[:2])
+        if not middle:
+            return shapely.Polygon()
+        parts = shapely.get_parts(whole.difference(shapely.union_all(self.grown)))
+        found = min(parts, key=lambda part: part.distance(shapely.Point(self.at)))
+        if "zone" in keys:
+            zone = self.level["meadow"]
+            found &= shapely.affinity.translate(zone, *(np.subtract(middle, zone.centroid.coords[0]) if about else (0, 0)))
+        if "ring" in keys:
+            least, most = (shapely.Point(middle).buffer(far, quad_segs=32) for far in keys["ring"])
+            found &= most - least
+        return found if found.area >= 1e-6 else shapely.Polygon()
+
+    def nearest_inside(self, keys: dict[str, Any]) -> Place:
+        """The nearest place well within its area; from the middle of a ring that straight ahead."""
+        (x, y), least = self.at, keys.get("ring", (0.0, 0.0))[0]
+        middle = self.entered if keys.get("about") == "here" else self.home[:2]
+        ahead = (x + (least + 0.05) * math.cos(self.heading), y + (least + 0.05) * math.sin(self.heading))
+        if least > 0.0 and distance(self.at, middle) <= EXACT and self.area.covers(shapely.Point(ahead)):
+            return ahead
+        inner = self.area.buffer(-0.05)
+        on: Place = shapely.ops.nearest_points(inner, shapely.Point(self.at))[0].coords[0]
+        return self.area.representative_point().coords[0] if inner.is_empty else on
+
+    def any_place(self) -> Place:
+        """One that is drawn evenly from its area."""
+        low_x, low_y, high_x, high_y = self.area.bounds
+        while True:
+            x, y = self.chance.random(2)
+            found = (low_x + (high_x - low_x) * float(x), low_y + (high_y - low_y) * float(y))
+            if self.area.covers(shapely.Point(found)):
+                return found
+
+    def straight_on(self, at: Place, angle: float) -> Place:
+        """As far as its area goes in a direction; the normal there is kept."""
+        dx, dy = math.cos(angle), math.sin(angle)
+        far, self.normal = math.inf, angle + math.pi
+        for a, b in (side for ring in shapely.get_rings(shapely.get_parts(self.area)) for side in pairwise(shapely.get_coordinates(ring).tolist())):
+            along, to = np.subtract(b, a), np.subtract(a, at)
+            across = dx * along[1] - dy * along[0]
+            if abs(across) < 1e-12:
+                continue
+            away, share = (to[0] * along[1] - to[1] * along[0]) / across, (to[0] * dy - to[1] * dx) / across
+            if 5e-4 < away < far and 0.0 <= share <= 1.0:
+                normal = math.atan2(along[0], -along[1])
+                far, self.normal = away, normal + math.pi * (math.cos(normal - angle) > 0.0)
+        far = max(far - 2e-3, 0.0) if far < math.inf else 0.0
+        return at[0] + far * dx, at[1] + far * dy
+
     def patrol(self, keys: dict[str, Any], t: float) -> None:
         """To the nearest point of the route, without a pause there, and then from corner to corner."""
         route, loops = self.level["round"], keys["order"] == "loop"
@@ -632,7 +730,12 @@ class Walk:
         """At the end of a tick doors are as they were turned, and who is on a path plans again."""
         for door in self.doors:
             door["open"] = door["soon"]
-        if self.turned and (self.going or self.short > 0.0):
+        if self.turned and "roam" in self.state:
+            to_a_place, had_none = self.state["roam"]["method"] == "places", self.area is not None and self.area.is_empty
+            self.area, self.outside, self.keeps = None, True, self.going
+            if had_none or (not to_a_place and (self.going or self.short > 0.0)):
+                self.again = -math.inf
+        if self.turned and (self.going or self.short > 0.0) and self.again > -math.inf:
             self.go(self.last[0], self.last[1])
         self.turned = False
 
@@ -685,28 +788,37 @@ class Walk:
         return [on, *turns] if distance(on, start) > 2e-3 else turns
 
     def go(self, goal: Place, stop: float = 0.0) -> None:
-        """Take the path to a goal, first along an arc or to a stand if it has to."""
-        path, brakes, gain = self.way(self.sets_out_from, goal), self.legs["acceleration"], self.legs["acceleration"] * self.dt
+        """Take the path to a goal."""
+        path = self.take(lambda at: self.way(at, goal), self.sets_out_from, stop)
+        short, self.last = distance(path[-1], placed(*in_space(goal))), (goal, stop)
+        self.stop, self.short = max(stop - short, 0.0), short if short > stop + self.close else 0.0
+
+    def take(self, leads: Any, start: Place, stop: float, area: Any = None) -> list[Place]:
+        """Take a path, first along an arc, in an area, or to a stand if it has to."""
+        path, brakes, gain = leads(start), self.legs["acceleration"], self.legs["acceleration"] * self.dt
         far, self.turn_at, arc = length([self.at, *path]), None, None
-        if self.legs["smooth"] and far > (stop or self.close) and not self.link:
-            arc = None if isinstance(path[0], Landing) else self.arc_to(path[0])
-        if arc:
+        if self.legs["smooth"] and far > (self.close if area else stop or self.close) and not self.link:
+            arc = None if isinstance(path[0], Landing) else self.arc_to(path[0], area)
+        behind = self.path and self.speed > gain and self.is_behind(path[0])
+        rest = along([self.at, *before_links(self.path)], self.speed**2 / (2.0 * brakes)) if behind and self.left > 2e-6 else []
+        if area and behind and not rest:
+            self.speed = 0.0
+        if arc and not (area and rest):
             path = [*arc, *path]
-        elif self.path and self.speed > gain and self.is_behind(path[0]):
-            rest = along([self.at, *before_links(self.path)], self.speed**2 / (2.0 * brakes)) if self.left > 1e-6 else []
+        elif behind:
             self.speed = self.speed if rest else 0.0
             if rest:
-                path, self.turn_at = [*rest, *self.way(rest[-1], goal)], rest[-1]
-        short, self.last = distance(path[-1], placed(*in_space(goal))), (goal, stop)
-        self.path, self.stop, self.short = path, max(stop - short, 0.0), short if short > stop + self.close else 0.0
+                path, self.turn_at = [*rest, *leads(rest[-1])], rest[-1]
+        self.path, self.stop, self.short = path, stop, 0.0
         self.going, self.ended, self.told = True, False, False
+        return path
 
     def is_behind(self, place: Place) -> bool:
         ahead, there = (np.subtract(each, self.at) for each in (self.path[0], place))
-        return self.left <= 1e-6 or bool(ahead @ there < -1e-9 * np.hypot(*ahead) * np.hypot(*there))
+        return self.left <= 2e-6 or bool(ahead @ there < -1e-9 * np.hypot(*ahead) * np.hypot(*there))
 
-    def arc_to(self, corner: Place) -> list[Place] | None:
-        """The shorter of the arcs to the right and to the left that do not cut into a box."""
+    def arc_to(self, corner: Place, area: Any = None) -> list[Place] | None:
+        """The shorter of the arcs to the right and to the left that do not cut into a box, or leave its area."""
         direction = math.atan2(corner[1] - self.at[1], corner[0] - self.at[0])
         radius, best = 1.2 * self.pace / math.radians(self.legs["turn_rate"]), None
         for side in (-1, 1) if abs(off(direction, self.heading)) >= math.radians(5.0) else ():
@@ -722,7 +834,7 @@ class Walk:
             arc = [(x + radius * math.cos(angle), y + radius * math.sin(angle)) for angle in angles]
             line = shapely.LineString([self.at, *arc, corner])
             free = not any(shapely.relate_pattern(line, box, "T********") for box in self.grown)
-            free = free and (not self.yard or self.yard.covers(line))
+            free = free and (not (area or self.yard) or (area or self.yard).covers(line))
             if free and (best is None or line.length < best[0] - 1e-9):
                 best = line.length, arc
         return best[1] if best else None
@@ -823,6 +935,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     Odd seeds have boxes to walk around, of which many are doors. It feels the guest wherever it is.
     Of every third there are two or three, who search together; of the others some have a territory.
     From 2000 on there are links over long walls, and no territories; from 3000 on a floor above.
+    From 4000 on there is none of it, but they roam.
     """
     chance = np.random.default_rng(seed)
 
@@ -837,9 +950,9 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         x, y = x + some(0.3, 1.0) + 0.0037, y + some(0.3, 1.0) + 0.0037  # no place is right at the edge of one
         boxes.append(shapely.box(x, y, x + some(0.5, 2.6), y + some(0.5, 2.6)))
 
-    floors = seed >= 3000
-    boxes = [shapely.affinity.translate(box, UP * one(0, floors)) for box in boxes] if seed >= 2000 else boxes
-    longs = [(one(-2.0, 2.0) + 0.0053, some(5, 9), UP * one(0, floors)) for _ in range(int(chance.integers(1, 3)) if seed >= 2000 else 0)]
+    floors, roams = 3000 <= seed < 4000, seed >= 4000
+    boxes = [shapely.affinity.translate(box, UP * one(0, floors)) for box in boxes] if 2000 <= seed < 4000 else boxes
+    longs = [(one(-2.0, 2.0) + 0.0053, some(5, 9), UP * one(0, floors)) for _ in range(int(chance.integers(1, 3)) if 2000 <= seed < 4000 else 0)]
     boxes += [shapely.box(x - far - 0.0037, y - 0.1, x + some(5, 9), y + 0.1) for y, far, x in longs]
 
     def place(apart: float = RADIUS + 0.01) -> Place:
@@ -892,12 +1005,18 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         keys |= {"cell": one(1.0, some(0.5, 2)), "speed": one(1.0, some(0.3, 3))}
         return {"search": {**keys, "give_up": some(2, 20), "points": int(chance.integers(1, 9)), "spots": spots}}
 
+    def roam() -> dict[str, Any]:
+        keys = {"method": one("wander", "wander", "places"), "every": some(0.5, 6), "pause": one(0.0, 0.0, some(0.1, 2))}
+        least = one(0.0, some(0.0, 3))
+        keys |= one({"zone": "meadow"}, {"zone": "meadow"}, {"ring": [least, round(least + some(0.5, 6), 2)]}, {})
+        return {"roam": keys | (one({}, {}, {"about": one("home", "start", "here", "guest")}) if len(keys) > 3 else {})}
+
     kinds = [
         lambda: {"patrol": {"route": "round", "order": one("loop", "back_and_forth", "once"), "pause": one(0.0, 0.0, 0.3, 1.0)}},
         lambda: {"go": {"spot": f"spot{chance.integers(3)}"}}, lambda: {"home": {}}, lambda: {"resume": {}},
         lambda: {"approach": one({}, {"stop": some(0.0, 3.0)})}, lambda: {"stand": {}}, lambda: {"go": {}}, search, search, flee, evade,
     ]
-    kinds = kinds[5:6] + 6 * [search] if len(names) > 1 else kinds
+    kinds = kinds[5:6] + 6 * [search] if len(names) > 1 else kinds + 8 * roams * [roam]
 
     def guard() -> dict[str, Any]:
         keys = [f"s{n}" for n in range(int(chance.integers(2, 6)))]
@@ -928,6 +1047,10 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         line = shapely.LineString([*map(in_space, each["ends"])])
         features.append(scenes.feature("link", each["name"], line, **{key: each[key] for key in ("one_way", "seconds", "who") if key in each}))
     features.append(scenes.feature("zone", "all", shapely.box(-99, -99, 99, 99)))
+    if roams:
+        corners = [(some(2, 7) * math.cos(n), some(2, 7) * math.sin(n)) for n in (0.3, 1.2, 2.5, 3.3, 4.9, 5.8)]
+        level["meadow"] = shapely.Polygon([(round(x + 1, 3), round(y, 3)) for x, y in corners])
+        features.append(scenes.feature("zone", "meadow", level["meadow"]))
     features.append(scenes.feature("route", "round", shapely.LineString([in_space(at)[: 2 + floors] for at in level["round"]])))
     more: dict[str, Any] = {
         "seed": seed, "doors": {name: {key: value for key, value in keys.items() if value is not None} for name, keys in doors.items()},
@@ -987,7 +1110,7 @@ def test_everybody_walks_as_the_rules_say(tmp_path: Path, seed: int) -> None:
             assert (walk.arrived, walk.ended and not walk.arrived) == (signal.arrived, signal.unreachable), (walk.arrived, walk.ended, *told)
             believed[n] = placed(signal.target_x, signal.target_y, signal.target_z) if isinstance(signal.focus, str) else None
             known[n] = here or (known[n] if believed[n] else None)
-            walk.focus = signal.focus if believed[n] else ""
+            walk.focus, walk.guest = signal.focus if believed[n] else "", here
             walk.age = walk.age + dt if believed[n] and not here else 0.0
             walk.tend_doors(k * dt, here, (here[0] - before[0], here[1] - before[1]) if here and before else None)
             if k in changes[n]:
@@ -1007,7 +1130,7 @@ def test_everybody_walks_as_the_rules_say(tmp_path: Path, seed: int) -> None:
             walk.settle()
     table = run.searches.astype({"outcome": object}).fillna({"point": -1, "outcome": ""})
     for walk in walks:
-        found = [(round(r.t, 6), r.what, r.point, r.outcome, round(r.x, 5), round(r.y, 5)) for r in table[table.agent == walk.name].itertuples()]
+        found = [(round(r.t, 6), r.what, r.point, r.outcome, round(r.x, 5), round(r.y, 5), round(r.z, 5)) for r in table[table.agent == walk.name].itertuples()]
         assert [row[:4] for row in found] == [note[:4] for note in walk.notes]
         np.testing.assert_allclose([row[4:] for row in found], [note[4:] for note in walk.notes], atol=2e-5)
     turns = run.table("turns")

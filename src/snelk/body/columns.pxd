@@ -149,7 +149,7 @@ cdef class RoamStageColumns(Columns):
     cdef public const double[:, :, ::1] every, pause
     cdef public double[:, ::1] until
     cdef public double[:, :, ::1] normal
-    cdef public unsigned char[:, ::1] pausing, outside
+    cdef public unsigned char[:, ::1] pausing, outside, keeps
     cdef public double[:, ::1] way
 
 

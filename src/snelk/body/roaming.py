@@ -167,7 +167,7 @@ class Roaming:
                     if state.roam is not None:
                         every[v, a, s], pause[v, a, s] = state.roam.every, state.roam.pause
         self.streams = Streams.blank(shape)
-        pausing, outside = np.zeros((2, *shape), dtype=np.bool_)
+        pausing, outside, keeps = np.zeros((3, *shape), dtype=np.bool_)
         self._stage = RoamStage(
             areas=ground_over([], world.level),
             floors=world.level.floors,
@@ -179,6 +179,7 @@ class Roaming:
             normal=np.full((*shape, 2), np.nan),
             pausing=pausing,
             outside=outside,
+            keeps=keeps,
             way=np.zeros((plain(points).points.shape[2] + 1, 5)),
         )
         self.stage = laid_out(RoamStageColumns, self._stage)
@@ -190,11 +191,29 @@ class Roaming:
     def begin(self, me: Me) -> None:
         """Somebody begins to roam."""
         v, a, stage = me.v, me.a, self._stage
-        stage.area[v, a] = NOT_ASKED
         stage.until[v, a], stage.normal[v, a] = me.t + stage.every[v, a, me.state_index], np.nan
-        stage.pausing[v, a], stage.outside[v, a], self._chosen[v, a] = False, True, False
-        self._own.pop((v, a), None)
+        stage.pausing[v, a] = self._chosen[v, a] = False
+        self._leave_area(v, a)
         self.streams.begin(v, a, me.chance_key)
+
+    def mind_doors(self, me: Me) -> bool:
+        """Doors have opened or shut: it goes on as it goes, but over the ground that there is now.
+
+        Returns whether it has to think again at once: who goes to a place does not.
+        """
+        v, a, motion = me.v, me.a, me.world.motion
+        had_none = (v, a) in self._own and self._own[v, a] is None
+        self._leave_area(v, a)
+        self._stage.keeps[v, a] = motion.on_way[v, a]
+        stands = not (motion.on_way[v, a] or motion.no_way[v, a] or motion.short[v, a] > 0.0)
+        written = me.settings.roam
+        return had_none or not (stands or (written is not None and written.method == "places"))
+
+    def _leave_area(self, v: int, a: int) -> None:
+        """Its area is asked for when it is next needed."""
+        self._stage.area[v, a], self._stage.outside[v, a] = NOT_ASKED, True
+        self._stage.keeps[v, a] = False
+        self._own.pop((v, a), None)
 
     def think(self, me: Me) -> float:
         """Go on roaming, where loops have left it to Python; s until it thinks again."""
@@ -288,9 +307,23 @@ class Roaming:
         """Walk to the nearest place well within the area, and then wander."""
         v, a, stage, doing = me.v, me.a, self._stage, me.world.footing.doing
         stage.normal[v, a], stage.until[v, a] = np.nan, me.t + written.every
+        stage.keeps[v, a] = False
         if follows:  # the nearest place would be outside again when it gets there
             doing.failed[v, a] = not me.walk_to(area.any_place(self._draw(me)), stop=EXACT)
             return written.every
-        if not me.walk_to(area.nearest(me.here), stop=EXACT):
+        place = self._straight_out(me, written, area)
+        if not me.walk_to(area.nearest(me.here) if place is None else place, stop=EXACT):
             doing.failed[v, a] = True
         return NEVER
+
+    def _straight_out(self, me: Me, written: RoamSettings, area: Area) -> Numbers | None:
+        """From the middle of a ring, of which all is as near, straight ahead; None elsewhere."""
+        centre = me.centre(written.about)
+        if written.ring is None or centre is None or written.ring[0] == 0.0:
+            return None
+        if np.hypot(*(me.here - centre)[:2]) > EXACT:
+            return None
+        heading, far = float(me.world.motion.heading[me.v, me.a]), written.ring[0] + INNER
+        x, y, z = me.here + far * np.array([np.cos(heading), np.sin(heading), 0.0])
+        place = np.array([x, y, self._level.stands_at(x, y, z)])
+        return place if area.holds(place) else None

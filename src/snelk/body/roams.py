@@ -38,13 +38,14 @@ class RoamStage(NamedTuple):
     normal: Numbers  # (variant, agent, 2) of the edge that it walks to; NaN for none; overwritten
     pausing: Truths  # it stands before it takes another direction; overwritten
     outside: Truths  # it may stand outside of its area; overwritten
+    keeps: Truths  # doors have turned: it goes on toward its goal; overwritten
     way: Numbers  # (places, 5) room for a path; see `find_way`
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
         agree(
             self.area.shape, self.until.shape, self.pausing.shape, self.outside.shape,
-            plain(self.streams).used.shape, self.every.shape[:2],
+            self.keeps.shape, plain(self.streams).used.shape, self.every.shape[:2],
         )  # fmt: skip
         agree(self.every.shape, self.pause.shape)
         agree(self.normal.shape, (*self.area.shape, 2))

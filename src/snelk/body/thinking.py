@@ -378,11 +378,11 @@ class Thinking:
         self.forget_ground(v)
         motion = self._world.motion
         goes = motion.on_way[v] | motion.no_way[v] | (motion.short[v] > 0.0)
-        for a in np.flatnonzero(motion.driven[v] & goes).tolist():
-            if self.doing.kind[v, a] == ROAM:
-                self._roaming.begin(Me(self._world, v, a))
+        roams = self.doing.kind[v] == ROAM
+        for a in np.flatnonzero(motion.driven[v] & (goes | roams)).tolist():
+            if roams[a] and self._roaming.mind_doors(Me(self._world, v, a)):
                 self._world.timing.next_thought[v, a] = -NEVER
-            elif not np.isnan(self.doing.goals[v, a, 0]):
+            elif goes[a] and not np.isnan(self.doing.goals[v, a, 0]):
                 self.doing.wants[v, a] = True
         self.find_ways(self._world.stage, WHOSE_GROUND)
 

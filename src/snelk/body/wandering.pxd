@@ -19,7 +19,7 @@ cdef double wander(
 
 @cython.locals(
     area=Py_ssize_t, count=Py_ssize_t, x=double, y=double, angle=double, dx=double, dy=double,
-    z=double, sheet=Py_ssize_t, most=Py_ssize_t, turn_at=Py_ssize_t,
+    z=double, sheet=Py_ssize_t, most=Py_ssize_t, turn_at=Py_ssize_t, keeps=bint,
 )
 cdef (double, Py_ssize_t, Py_ssize_t) _plan(
     MovingColumns moving, RoamStageColumns stage, Py_ssize_t state, double time, double dt,

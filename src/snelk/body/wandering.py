@@ -125,6 +125,8 @@ def _plan(
     """As `wander_alone`."""
     area, x, y = stage.area[v, a], moving.x[v, a], moving.y[v, a]
     stage.outside[v, a] = False
+    keeps = stage.keeps[v, a] and time < stage.until[v, a] - SLACK
+    stage.keeps[v, a] = False
     if time >= stage.until[v, a] - SLACK:
         if stage.pause[v, a, state] > 0.0 and not stage.pausing[v, a]:
             stage.pausing[v, a] = True
@@ -133,7 +135,10 @@ def _plan(
         stage.pausing[v, a] = False
         stage.normal[v, a, 0] = stage.normal[v, a, 1] = NAN
         stage.until[v, a] = time + stage.every[v, a, state]
-    angle = _angle(stage, v, a)
+    if keeps:
+        angle = atan2(doing.goals[v, a, 1] - y, doing.goals[v, a, 0] - x)
+    else:
+        angle = _angle(stage, v, a)
     dx, dy = cos(angle), sin(angle)
     count, z = 0, moving.z[v, a]
     sheet = _sheet_of(stage, x, y, z)
