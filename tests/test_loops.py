@@ -480,11 +480,11 @@ def wandering(chance: np.random.Generator) -> tuple[Moving, RoamStage, Doing]:
     moving.acceleration[...], streams = 2.0, Streams.blank(shape)
     streams.begin(0, 0, key_of(int(chance.integers(99)), "roam"))
     ground = ground_of(Areas.each_a_part([square], [square]))
-    pausing, outside = np.zeros((2, *shape), np.bool_)
+    pausing, outside, keeps = np.zeros((3, *shape), np.bool_)
     stage = RoamStage(
         laid_out(GroundColumns, ground), build_floors([]), laid_out(StreamColumns, streams),
         np.zeros(shape, np.int32), np.full((1, 1, 1), 4.0), np.zeros((1, 1, 1)),
-        np.full(shape, 8.0), np.full((1, 1, 2), np.nan), pausing, outside, np.zeros((5, 5)),
+        np.full(shape, 8.0), np.full((1, 1, 2), np.nan), pausing, outside, keeps, np.zeros((5, 5)),
     )  # fmt: skip
     return moving, stage, Doing.blank(shape, 1)
 

@@ -141,8 +141,8 @@ class Walk:
         self.opening: tuple[dict[str, Any], float] | None = None
         self.turned, self.turns = False, []
         self.at: Place = placed(*member["at"], member["z"])
-        self.home = (*self.at, math.radians(member["facing"]))
-        self.heading, self.left_at = self.home[2], self.home[:0]
+        self.home = (*placed(*member.get("home", member["at"]), member["z"]), math.radians(member["facing"]))
+        self.start, self.heading, self.left_at = self.at, self.home[2], self.home[:0]
         self.speed, self.path, self.turn_at, self.stop, self.entries = 0.0, [], None, 0.0, -1
         self.notes: list[tuple[Any, ...]] = []
         self.hunts, self.age, self.cone, self.grounds = False, 0.0, own["cone"], {}
@@ -510,9 +510,12 @@ class Walk:
             return keys["every"] if follows else math.inf
         if keys["method"] == "places":
             return self.to_a_place(keys, t)
-        if (self.outside or follows) and not self.area.covers(shapely.Point(self.at)):
+        if self.link:
+            return self.dt
+        (x, y), least = self.at, 1e-6
+        if (self.outside or follows) and not self.area.covers(shapely.box(x - least, y - least, x + least, y + least)):
             self.normal, self.until, self.keeps = None, t + keys["every"], False
-            self.go(self.any_place() if follows else self.nearest_inside(keys), stop=EXACT)
+            self.go(self.any_place() if follows else self.nearest_inside(), stop=EXACT)
             return keys["every"] if follows else math.inf
         keeps, self.keeps, self.outside = self.keeps and t < self.until - 1e-9, False, False
         if t >= self.until - 1e-9:
@@ -525,7 +528,8 @@ class Walk:
         else:
             share = float(self.chance.random())
             angle = (2.0 * share - 1.0) * math.pi if self.normal is None else self.normal + math.asin(2.0 * share - 1.0)
-        self.take(lambda at: [self.straight_on(at, angle)], self.at, EXACT, self.area)
+        ahead = self.at[0] + math.cos(angle), self.at[1] + math.sin(angle)
+        self.take(lambda at: [self.straight_on(at, angle)], self.at, EXACT, self.area, ahead)
         return max(self.until - t, self.dt)
 
     def to_a_place(self, keys: dict[str, Any], t: float) -> float:
@@ -540,51 +544,60 @@ class Walk:
 
     def area_to_roam(self, keys: dict[str, Any]) -> Any:
         """The ground that it is on within a zone and a ring; nothing if there is none."""
-        about, whole = keys.get("about"), self.yard or shapely.box(-102, -102, 102, 102)
-        middle = {"here": self.entered, "guest": self.guest}.get(about, self.home[:2])
+        ends = 99 if self.level["floors"] else 102
+        about, whole = keys.get("about"), self.yard or shapely.box(-ends, -ends, ends, ends)
+        middle = {"here": self.entered, "guest": self.guest, "start": self.start}.get(about, self.home[:2])
         if not middle:
             return shapely.Polygon()
-        parts = shapely.get_parts(whole.difference(shapely.union_all(self.grown)))
-        found = min(parts, key=lambda part: part.distance(shapely.Point(self.at)))
-        if "zone" in keys:
-            zone = self.level["meadow"]
-            found &= shapely.affinity.translate(zone, *(np.subtract(middle, zone.centroid.coords[0]) if about else (0, 0)))
-        if "ring" in keys:
-            least, most = (shapely.Point(middle).buffer(far, quad_segs=32) for far in keys["ring"])
-            found &= most - least
-        return found if found.area >= 1e-6 else shapely.Polygon()
+        x, y, _ = in_space(middle)
+        own, places = self.sets_out_from[0] > UP / 2, keys["method"] == "places"
+        found = []
+        for up in (own, not own):
+            if not (up == own or (places and up in self.storeys(self.sets_out_from))):
+                continue
+            ground = shapely.affinity.translate(whole, UP * up).difference(shapely.union_all(self.grown))
+            part = min(shapely.get_parts(ground), key=lambda part: part.distance(shapely.Point(self.sets_out_from)))
+            if "zone" in keys:
+                zone = self.level["meadow"]
+                off = np.subtract((x, y), zone.centroid.coords[0]) if about else (0.0, 0.0)
+                part &= shapely.affinity.translate(zone, off[0] + UP * up, off[1])
+            if "ring" in keys:
+                least, most = (shapely.Point(x + UP * up, y).buffer(far, quad_segs=32) for far in keys["ring"])
+                part &= most - least
+            found += [part] * (part.area >= 1e-6)
+        return shapely.GeometryCollection(found) if len(found) > 1 else found[0] if found else shapely.Polygon()
 
-    def nearest_inside(self, keys: dict[str, Any]) -> Place:
-        """The nearest place well within its area; from the middle of a ring that straight ahead."""
-        (x, y), least = self.at, keys.get("ring", (0.0, 0.0))[0]
-        middle = self.entered if keys.get("about") == "here" else self.home[:2]
-        ahead = (x + (least + 0.05) * math.cos(self.heading), y + (least + 0.05) * math.sin(self.heading))
-        if least > 0.0 and distance(self.at, middle) <= EXACT and self.area.covers(shapely.Point(ahead)):
-            return ahead
+    def nearest_inside(self) -> Place:
+        """The nearest place well within its area."""
         inner = self.area.buffer(-0.05)
         on: Place = shapely.ops.nearest_points(inner, shapely.Point(self.at))[0].coords[0]
         return self.area.representative_point().coords[0] if inner.is_empty else on
 
     def any_place(self) -> Place:
         """One that is drawn evenly from its area."""
-        low_x, low_y, high_x, high_y = self.area.bounds
+        shape = self.area
+        if isinstance(shape, shapely.GeometryCollection) and not isinstance(shape, shapely.MultiPolygon):
+            sizes = np.cumsum([each.area for each in shape.geoms])
+            shape = shape.geoms[int(np.searchsorted(sizes, float(self.chance.random()) * sizes[-1], side="right"))]
+        low_x, low_y, high_x, high_y = shape.bounds
         while True:
             x, y = self.chance.random(2)
             found = (low_x + (high_x - low_x) * float(x), low_y + (high_y - low_y) * float(y))
-            if self.area.covers(shapely.Point(found)):
+            if shape.covers(shapely.Point(found)):
                 return found
 
     def straight_on(self, at: Place, angle: float) -> Place:
         """As far as its area goes in a direction; the normal there is kept."""
         dx, dy = math.cos(angle), math.sin(angle)
         far, self.normal = math.inf, angle + math.pi
+        least = 5e-4 if self.area.covers(shapely.Point(at[0] + 5e-4 * dx, at[1] + 5e-4 * dy)) else -5e-4  # or it is at an edge
         for a, b in (side for ring in shapely.get_rings(shapely.get_parts(self.area)) for side in pairwise(shapely.get_coordinates(ring).tolist())):
             along, to = np.subtract(b, a), np.subtract(a, at)
             across = dx * along[1] - dy * along[0]
             if abs(across) < 1e-12:
                 continue
             away, share = (to[0] * along[1] - to[1] * along[0]) / across, (to[0] * dy - to[1] * dx) / across
-            if 5e-4 < away < far and 0.0 <= share <= 1.0:
+            if least < away < far and 0.0 <= share <= 1.0:
                 normal = math.atan2(along[0], -along[1])
                 far, self.normal = away, normal + math.pi * (math.cos(normal - angle) > 0.0)
         far = max(far - 2e-3, 0.0) if far < math.inf else 0.0
@@ -755,14 +768,19 @@ class Walk:
 
     def reached(self, start: Place, goal: Place) -> Place:
         """The goal, or the nearest to it that can be reached: on each floor in plan, of these in space."""
-        there = {start[0] > UP / 2}
-        for _ in range(2):
-            there |= {b[0] > UP / 2 for a, b, keys in self.ground[2].edges(data=True) if "link" in keys and (a[0] > UP / 2) in there}
+        there = self.storeys(start)
         goal = placed(*in_space(goal))
         if (goal[0] > UP / 2) in there:
             return self.onto(goal)
         x, y, _ = in_space(goal)
         return min((self.onto((x + UP * up, y)) for up in there), key=lambda at: distance(at, goal))
+
+    def storeys(self, start: Place) -> set[bool]:
+        """The floors in reach from a place."""
+        there = {start[0] > UP / 2}
+        for _ in range(2):
+            there |= {b[0] > UP / 2 for a, b, keys in self.ground[2].edges(data=True) if "link" in keys and (a[0] > UP / 2) in there}
+        return there
 
     def far_between(self, start: Place, goal: Place) -> float:
         """By path, of the nearest places to both that it can get to."""
@@ -793,13 +811,13 @@ class Walk:
         short, self.last = distance(path[-1], placed(*in_space(goal))), (goal, stop)
         self.stop, self.short = max(stop - short, 0.0), short if short > stop + self.close else 0.0
 
-    def take(self, leads: Any, start: Place, stop: float, area: Any = None) -> list[Place]:
-        """Take a path, first along an arc, in an area, or to a stand if it has to."""
+    def take(self, leads: Any, start: Place, stop: float, area: Any = None, ahead: Place | None = None) -> list[Place]:
+        """Take a path, first along an arc, in an area, or to a stand if it has to: if its first place is behind."""
         path, brakes, gain = leads(start), self.legs["acceleration"], self.legs["acceleration"] * self.dt
         far, self.turn_at, arc = length([self.at, *path]), None, None
         if self.legs["smooth"] and far > (self.close if area else stop or self.close) and not self.link:
             arc = None if isinstance(path[0], Landing) else self.arc_to(path[0], area)
-        behind = self.path and self.speed > gain and self.is_behind(path[0])
+        behind = self.path and self.speed > gain and self.is_behind(ahead or path[0])
         rest = along([self.at, *before_links(self.path)], self.speed**2 / (2.0 * brakes)) if behind and self.left > 2e-6 else []
         if area and behind and not rest:
             self.speed = 0.0
@@ -935,7 +953,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     Odd seeds have boxes to walk around, of which many are doors. It feels the guest wherever it is.
     Of every third there are two or three, who search together; of the others some have a territory.
     From 2000 on there are links over long walls, and no territories; from 3000 on a floor above.
-    From 4000 on there is none of it, but they roam.
+    From 4000 on there is none of it, but they roam; from 5000 on with links, from 6000 on with a floor above.
     """
     chance = np.random.default_rng(seed)
 
@@ -950,9 +968,9 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         x, y = x + some(0.3, 1.0) + 0.0037, y + some(0.3, 1.0) + 0.0037  # no place is right at the edge of one
         boxes.append(shapely.box(x, y, x + some(0.5, 2.6), y + some(0.5, 2.6)))
 
-    floors, roams = 3000 <= seed < 4000, seed >= 4000
-    boxes = [shapely.affinity.translate(box, UP * one(0, floors)) for box in boxes] if 2000 <= seed < 4000 else boxes
-    longs = [(one(-2.0, 2.0) + 0.0053, some(5, 9), UP * one(0, floors)) for _ in range(int(chance.integers(1, 3)) if 2000 <= seed < 4000 else 0)]
+    has_links, floors, roams = seed // 1000 in (2, 3, 5, 6), seed // 1000 in (3, 6), seed >= 4000
+    boxes = [shapely.affinity.translate(box, UP * one(0, floors)) for box in boxes] if has_links else boxes
+    longs = [(one(-2.0, 2.0) + 0.0053, some(5, 9), UP * one(0, floors)) for _ in range(int(chance.integers(1, 3)) if has_links else 0)]
     boxes += [shapely.box(x - far - 0.0037, y - 0.1, x + some(5, 9), y + 0.1) for y, far, x in longs]
 
     def place(apart: float = RADIUS + 0.01) -> Place:
@@ -1009,7 +1027,10 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         keys = {"method": one("wander", "wander", "places"), "every": some(0.5, 6), "pause": one(0.0, 0.0, some(0.1, 2))}
         least = one(0.0, some(0.0, 3))
         keys |= one({"zone": "meadow"}, {"zone": "meadow"}, {"ring": [least, round(least + some(0.5, 6), 2)]}, {})
-        return {"roam": keys | (one({}, {}, {"about": one("home", "start", "here", "guest")}) if len(keys) > 3 else {})}
+        keys |= one({}, {}, {"about": one("home", "start", "here", "guest")}) if len(keys) > 3 else {}
+        if "ring" in keys and keys.get("about") in ("start", "here"):  # from its middle all of it is as near
+            keys["ring"][0] = 0.0
+        return {"roam": keys}
 
     kinds = [
         lambda: {"patrol": {"route": "round", "order": one("loop", "back_and_forth", "once"), "pause": one(0.0, 0.0, 0.3, 1.0)}},
@@ -1032,7 +1053,8 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
             "acceleration": one(some(0.5, 3), some(3, 12)), "arrive": one(0.05, 0.3, some(0.1, 1.0)), "smooth": bool(chance.random() < 0.3),
         }
         *at, z = in_space(place())
-        member, cone = {"at": at, "z": z, "facing": some(-180, 180)}, one((360.0, 99.0), (some(40, 300), some(1, 8)))
+        own_home = {"home": [round(at[0] + 0.31, 2), round(at[1] + 0.17, 2)]} if roams else {}
+        member, cone = {"at": at, "z": z, **own_home, "facing": some(-180, 180)}, one((360.0, 99.0), (some(40, 300), some(1, 8)))
         return {"states": states, "transitions": transitions, "legs": legs, "member": member, "cone": cone}
 
     guards, dt = {name: guard() for name in names}, one(0.05, 0.1, 0.1, 0.25)

@@ -597,6 +597,7 @@ def _walk(now: Moving, way: float, v: int, a: int) -> float:
             now.x[v, a], now.y[v, a] = x, y
             if n < now.size[v, a] - 1:
                 now.next[v, a] = n + 1
+                _pass(now, v, a)
                 come = _begin_link(now, v, a)
             else:
                 come = True

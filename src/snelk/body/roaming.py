@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from functools import partial
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -15,10 +16,10 @@ from snelk.body.agent import Me
 from snelk.body.columns import RoamStageColumns, StreamColumns
 from snelk.body.doing import NEVER
 from snelk.body.motion import Motion
-from snelk.body.roams import EXACT, NO_AREA, NOT_ASKED, RoamStage
+from snelk.body.roams import EXACT, NO_AREA, NOT_ASKED, ROUNDING, RoamStage
 from snelk.body.scene import Scene
 from snelk.body.streams import Streams, draw
-from snelk.body.wandering import wander_alone
+from snelk.body.wandering import is_within, wander_alone
 from snelk.config.minds import PLACES
 from snelk.config.minds import Roam as RoamSettings
 from snelk.level.columns import GroundColumns, laid_out, plain
@@ -73,10 +74,13 @@ class Area:
         return on[0] if on else self.shapes[0]
 
     def nearest(self, place: Numbers) -> Numbers:
-        """The place itself, (3,) in m, or the nearest well within it."""
+        """The nearest place well within it to one, (3,) in m, outside of it or on its edge."""
         if self._middle is not None:
             return self._middle
-        return np.array(step_back(self.ground, 0, *place.tolist()))
+        off = [np.array([*each, 0.0]) for each in product((-ROUNDING, ROUNDING), repeat=2)]
+        around = (place, *(place + each for each in off))
+        outside = next((each for each in around if not self.holds(each)), place)
+        return np.array(step_back(self.ground, 0, *outside.tolist()))
 
     def any_place(self, chance: Callable[[], float]) -> Numbers:
         """(3,) a place within it, any as likely as another in plan, m."""
@@ -221,6 +225,8 @@ class Roaming:
         written = me.settings.roam
         assert written is not None
         follows = written.about not in (None, *PLACES)
+        if np.isnan(me.world.entered[v, a, 0]):  # it has not entered any other state before
+            me.world.entered[v, a] = me.here
         if (v, a) not in self._own or (follows and not stage.pausing[v, a]):
             # Whom it is about may have gone on.
             area = self._own[v, a] = area_of(me, written, self._known)
@@ -237,7 +243,10 @@ class Roaming:
             return NEVER
         if written.method == "places":
             return self._to_a_place(me, written, area)
-        if (stage.outside[v, a] or follows) and not area.holds(me.here):
+        if me.world.motion.link[v, a] >= 0:
+            return me.dt  # it is on a link: it comes to its end first
+        leaves = stage.outside[v, a] or follows
+        if leaves and not is_within(area.ground, 0, *me.here.tolist()):
             return self._go_in(me, written, area, follows)  # its area may be left behind
         return self._wander(me, area, follows)
 
@@ -311,19 +320,6 @@ class Roaming:
         if follows:  # the nearest place would be outside again when it gets there
             doing.failed[v, a] = not me.walk_to(area.any_place(self._draw(me)), stop=EXACT)
             return written.every
-        place = self._straight_out(me, written, area)
-        if not me.walk_to(area.nearest(me.here) if place is None else place, stop=EXACT):
+        if not me.walk_to(area.nearest(me.here), stop=EXACT):
             doing.failed[v, a] = True
         return NEVER
-
-    def _straight_out(self, me: Me, written: RoamSettings, area: Area) -> Numbers | None:
-        """From the middle of a ring, of which all is as near, straight ahead; None elsewhere."""
-        centre = me.centre(written.about)
-        if written.ring is None or centre is None or written.ring[0] == 0.0:
-            return None
-        if np.hypot(*(me.here - centre)[:2]) > EXACT:
-            return None
-        heading, far = float(me.world.motion.heading[me.v, me.a]), written.ring[0] + INNER
-        x, y, z = me.here + far * np.array([np.cos(heading), np.sin(heading), 0.0])
-        place = np.array([x, y, self._level.stands_at(x, y, z)])
-        return place if area.holds(place) else None

@@ -21,6 +21,12 @@ EXACT = 1e-6
 INSIDE = 2e-3
 """Paths end this far before the edge, m."""
 
+ROUNDING = 1e-6
+"""Places this near to the edge of an area may lie on it, m."""
+
+AT_EDGE = INSIDE / 4.0
+"""Who is as near to an edge can only leave it, m."""
+
 NO_AREA, NOT_ASKED = -1, -2
 """Instead of an area's number: there is none to roam over; it has not been asked for yet."""
 

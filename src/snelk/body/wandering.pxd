@@ -1,17 +1,18 @@
 cimport cython
 
 from snelk.body.columns cimport DoingColumns, MovingColumns, RoamStageColumns
+from snelk.level.columns cimport GroundColumns
 from snelk.body.moving cimport _run_out, _stand, _take_way, _turns_back
 from snelk.body.streams cimport next_of
 from snelk.level.footing cimport floor_below, height_of
 from snelk.level.lengths cimport hypot
-from snelk.level.walking cimport is_on
+from snelk.level.walking cimport is_on, sheet_at
 from snelk.level.within cimport _edge_ahead, where_in
 
-cdef double NAN, NEVER, PI, SLACK, EXACT, INSIDE, LEFT_TO_PYTHON, BEYOND, STEP
+cdef double NAN, NEVER, PI, SLACK, EXACT, INSIDE, LEFT_TO_PYTHON, BEYOND, STEP, ROUNDING, AT_EDGE
 cdef Py_ssize_t NO_AREA, OUTSIDE
 
-@cython.locals(area=Py_ssize_t, sheet=Py_ssize_t, again=double, count=Py_ssize_t, turn_at=Py_ssize_t)
+@cython.locals(area=Py_ssize_t, again=double, count=Py_ssize_t, turn_at=Py_ssize_t)
 cdef double wander(
     MovingColumns moving, RoamStageColumns stage, Py_ssize_t state, double time, double dt,
     Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
@@ -26,7 +27,10 @@ cdef (double, Py_ssize_t, Py_ssize_t) _plan(
     Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
 ) noexcept nogil
 
-cdef Py_ssize_t _sheet_of(RoamStageColumns stage, double x, double y, double z) noexcept nogil
+@cython.locals(sheet=Py_ssize_t, right=double, left=double, above=bint, below=bint)
+cdef bint _is_within(
+    GroundColumns ground, Py_ssize_t area, double x, double y, double z,
+) noexcept nogil
 
 @cython.locals(
     flat=bint, far=double, normal_x=double, normal_y=double, beyond_x=double, beyond_y=double,
@@ -37,7 +41,9 @@ cdef Py_ssize_t _straight_on(
     double dy, Py_ssize_t count, Py_ssize_t most, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
-@cython.locals(found=Py_ssize_t, k=Py_ssize_t, low=Py_ssize_t, high=Py_ssize_t)
+@cython.locals(
+    found=Py_ssize_t, k=Py_ssize_t, low=Py_ssize_t, high=Py_ssize_t, least=double,
+)
 cdef (double, double, double) _edge_of(
     RoamStageColumns stage, Py_ssize_t area, Py_ssize_t sheet, double x, double y, double dx,
     double dy,

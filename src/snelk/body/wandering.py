@@ -16,9 +16,10 @@ from cython.cimports.libc.math import asin, atan2, cos, fabs, isnan, sin
 from snelk.body.columns import DoingColumns, MovingColumns, RoamStageColumns
 from snelk.body.doing import LEFT_TO_PYTHON, NEVER, Doing
 from snelk.body.paces import Moving
-from snelk.body.roams import EXACT, INSIDE, NO_AREA, RoamStage
+from snelk.body.roams import AT_EDGE, EXACT, INSIDE, NO_AREA, ROUNDING, RoamStage
 from snelk.config.steps import STEP
-from snelk.level.columns import agree, door, laid_out, plain
+from snelk.level.columns import GroundColumns, agree, door, laid_out, plain
+from snelk.level.ground import Ground
 from snelk.level.zones import OUTSIDE
 
 if not compiled:  # else they are the loops' own, by the .pxd
@@ -26,7 +27,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.streams import next_of
     from snelk.level.footing import floor_below, height_of
     from snelk.level.lengths import hypot
-    from snelk.level.walking import is_on
+    from snelk.level.walking import is_on, sheet_at
     from snelk.level.within import _edge_ahead, where_in
 
 NAN = float("nan")
@@ -99,8 +100,7 @@ def wander(
     if area < 0 or moving.smooth[v, a]:
         return LEFT_TO_PYTHON
     if stage.outside[v, a]:
-        sheet = _sheet_of(stage, moving.x[v, a], moving.y[v, a], moving.z[v, a])
-        if not is_on(stage.areas, area, moving.x[v, a], moving.y[v, a], sheet):
+        if not _is_within(stage.areas, area, moving.x[v, a], moving.y[v, a], moving.z[v, a]):
             return LEFT_TO_PYTHON
     if moving.link[v, a] >= 0:
         return dt  # it is on a link: it comes to its end first
@@ -141,7 +141,7 @@ def _plan(
         angle = _angle(stage, v, a)
     dx, dy = cos(angle), sin(angle)
     count, z = 0, moving.z[v, a]
-    sheet = _sheet_of(stage, x, y, z)
+    sheet = sheet_at(stage.areas, x, y, z)
     if _turns_back(moving, dt, v, a, x + dx, y + dy):
         count = _run_out(moving, v, a, stage.way)  # it comes to a stand first
         if count > 0:
@@ -157,11 +157,20 @@ def _plan(
     return max(stage.until[v, a] - time, dt), count, turn_at
 
 
-def _sheet_of(stage: RoamStage, x: float, y: float, z: float) -> int:
-    """The floor below a position; 0 without floors, -1 for none."""
-    if len(stage.floors.planes) == 0:
-        return 0
-    return floor_below(stage.floors, x, y, z + STEP)
+@door
+def is_within(ground: Ground, area: int, x: float, y: float, z: float) -> bool:
+    """Whether a place, m, lies in an area, and not on its edge but for rounding."""
+    agree((0 <= area < len(plain(ground).reach),), (True,))
+    return bool(_is_within(laid_out(GroundColumns, ground), area, x, y, z))
+
+
+def _is_within(ground: Ground, area: int, x: float, y: float, z: float) -> bool:
+    sheet = sheet_at(ground, x, y, z)
+    right, left = x + ROUNDING, x - ROUNDING
+    above = is_on(ground, area, right, y + ROUNDING, sheet)
+    above = above and is_on(ground, area, left, y + ROUNDING, sheet)
+    below = is_on(ground, area, right, y - ROUNDING, sheet)
+    return above and below and is_on(ground, area, left, y - ROUNDING, sheet)
 
 
 def _straight_on(
@@ -213,10 +222,11 @@ def _edge_of(
         ):
             found = k
             break
-    return _edge_ahead(
-        stage.areas.edges, stage.areas.starts[found], stage.areas.starts[found + 1], x, y, dx, dy,
-        INSIDE / 4.0,
-    )  # fmt: skip
+    low, high = stage.areas.starts[found], stage.areas.starts[found + 1]
+    least = AT_EDGE  # it stands that near to the edge that it leaves
+    if where_in(stage.areas.edges, low, high, x + dx * least, y + dy * least) == OUTSIDE:
+        least = -AT_EDGE  # it would walk over that edge: its path ends here
+    return _edge_ahead(stage.areas.edges, low, high, x, y, dx, dy, least)
 
 
 def _across(stage: RoamStage, area: int, sheet: int, x: float, y: float) -> int:
