@@ -1,6 +1,6 @@
 """Walking, tick by tick: the rules of docs/calculations.md once more, in plain Python.
 
-Written from the document, with Shapely and NetworkX, so slow. Not tried here: stairs and roaming.
+Written from the document, with Shapely and NetworkX, so slow. Not tried here: stairs.
 A place upstairs has 1,000 m added to its x: what is above each other is far apart in plan.
 """
 
@@ -545,7 +545,7 @@ class Walk:
     def area_to_roam(self, keys: dict[str, Any]) -> Any:
         """The ground that it is on within a zone and a ring; nothing if there is none."""
         ends = 99 if self.level["floors"] else 102
-        about, whole = keys.get("about"), self.yard or shapely.box(-ends, -ends, ends, ends)
+        about, whole = keys.get("about"), self.yard.buffer(-1e-3) if self.yard else shapely.box(-ends, -ends, ends, ends)
         middle = {"here": self.entered, "guest": self.guest, "start": self.start}.get(about, self.home[:2])
         if not middle:
             return shapely.Polygon()
@@ -953,7 +953,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     Odd seeds have boxes to walk around, of which many are doors. It feels the guest wherever it is.
     Of every third there are two or three, who search together; of the others some have a territory.
     From 2000 on there are links over long walls, and no territories; from 3000 on a floor above.
-    From 4000 on there is none of it, but they roam; from 5000 on with links, from 6000 on with a floor above.
+    From 4000 on they roam; from 5000 on with links and no territories, from 6000 on with a floor above.
     """
     chance = np.random.default_rng(seed)
 
@@ -1087,7 +1087,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     apart = one(0.0, some(0.4, 1.5)) if len(names) > 1 else 0.0
     if len(names) > 1:
         more["groups.watch"] = {"members": list(names), "apart": apart}
-    yard = shapely.box(*(some(-6, -3) for _ in range(2)), *(some(3, 6) for _ in range(2))) if len(names) == 1 and chance.random() < 0.4 * (seed < 2000) else None
+    yard = shapely.box(*(some(-6, -3) for _ in range(2)), *(some(3, 6) for _ in range(2))) if len(names) == 1 and chance.random() < 0.4 * (not has_links) else None
     if yard:
         features.append(scenes.feature("zone", "yard", yard))
         inside = next(at for at in iter(place, None) if yard.contains(shapely.Point(at)))
