@@ -149,6 +149,25 @@ def test_roaming_is_even_over_its_area(tmp_path: Path, shape: str) -> None:
     assert chisquare(counts[some], expected).pvalue > 0.001
 
 
+def test_who_roams_along_a_wall_does_not_walk_into_it(tmp_path: Path) -> None:
+    block = shapely.box(-1, -1, 1, 1)
+    features = [
+        scenes.feature("wall", "block", block, top=3.0),
+        scenes.feature("spot", "east", shapely.Point(3, 1.2)),
+        scenes.feature("zone", "all", shapely.box(-9, -9, 9, 9)),
+    ]
+    states = {"go": {"go": {"spot": "east"}}, "r": {"roam": {"every": 0.3}}}
+    states = {name: {**state, "pace": "walking"} for name, state in states.items()}
+    on = {"from": "go", "to": "r", "when": "state_for >= 2.5s"}  # it is beside the wall then
+    scenario = scenes.scene(
+        tmp_path, *features, states=states, transitions={"on": on}, end=30.0,
+        more={"cast.guard.at": [-2.5, -0.3]},
+    )  # fmt: skip
+    for run in snelk.run_batch(scenario, variants=[{"seed": n} for n in (8, 92, 100, 166)]):
+        went = shapely.LineString(scenes.guard_of(run)[1])
+        assert shapely.distance(went, block) > 0.25 - 1e-6
+
+
 def test_a_chase_goes_around_walls_and_ends_with_a_catch(tmp_path: Path) -> None:
     track = samples.track_of((0, 8, 0), (20, 8, 0))
     chase = {"approach": {"stop": 0.4}, "pace": "running", "catch": {"reach": 0.6}}
