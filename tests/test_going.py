@@ -14,54 +14,6 @@ import shapely
 import snelk
 
 
-def test_roaming_to_places_takes_them_evenly_and_at_the_time_said(tmp_path: Path) -> None:
-    zone = scenes.feature("zone", "yard", shapely.box(-6, -6, 6, 6))
-    states = {"a": {"roam": {"zone": "yard", "method": "places", "every": 2.0}, "pace": "running"}}
-    profiles = scenes.GUARD.replace("running = 4.0", "running = 12.0").replace(
-        "acceleration = 8.0", "acceleration = 500"
-    ).replace("turn_rate = 400", "turn_rate = 9000")  # fmt: skip
-    run = snelk.run(scenes.scene(tmp_path, zone, states=states, profiles=profiles, end=200.0))
-    t, at, _ = scenes.guard_of(run)
-    moving = np.hypot(*np.diff(at, axis=0).T) > 1e-9
-    began = t[:-1][moving & ~np.append(False, moving[:-1])]
-    assert began == pytest.approx(2.0 * np.arange(len(began)))
-    stands = at[np.isclose(t % 2.0, 1.9)]
-    assert len(stands) == 100
-    for axis in (0, 1):  # evenly from -6 to 6: four standard deviations of the mean and the share
-        assert abs(stands[:, axis].mean()) < 4 * (12 / np.sqrt(12)) / np.sqrt(100)
-        assert abs((np.abs(stands[:, axis]) < 3).mean() - 0.5) < 4 * 0.5 / np.sqrt(100)
-
-
-@pytest.mark.parametrize("about", ["home", "start", "here", "guest"])
-def test_a_ring_lies_about_home_start_here_or_somebody(tmp_path: Path, about: str) -> None:
-    track = samples.track_of((0, 20, 20), (60, 50, 20))
-    ring = {"ring": [2.0, 4.0], "method": "places", "every": 3.0, "about": about}
-    states = {"a": {"go": {"spot": "off"}}, "b": {"roam": ring, "pace": "running"}}
-    transitions = {"on": {"from": "a", "to": "b", "when": "state_for >= 3s"}}
-    off = scenes.feature("spot", "off", shapely.Point(3, 3))
-    profiles = scenes.GUARD.replace("running = 4.0", "running = 12.0").replace(
-        "acceleration = 8.0", "acceleration = 300"
-    )
-    scenario = scenes.scene(
-        tmp_path, off, states=states, transitions=transitions, track=track, profiles=profiles, end=60.0,
-        more={"cast.guard.home": [-8.0, 0.0]},
-    )  # fmt: skip
-    run = snelk.run(scenario)
-    t, at, _ = scenes.guard_of(run)
-    entered = float(run.states.t.iloc[1])
-    here = at[np.isclose(t, entered)][0]
-    guest = np.stack([20 + 0.5 * t, np.full(len(t), 20.0)], axis=1)
-    middles = {"home": (-8.0, 0.0), "start": (0.0, 0.0), "here": here, "guest": guest}
-    chosen = entered + 3.0 * np.arange(1, 15)
-    n = np.rint(chosen * 10).astype(int)
-    goal = at[n + 25]  # long arrived
-    middle = middles[about][n] if about == "guest" else np.array(middles[about])
-    away = np.hypot(*(goal - middle).T)
-    assert away.min() >= 2.0 - 0.02
-    assert away.max() <= 4.0 + 0.02
-    assert len(np.unique(goal.round(3), axis=0)) == 14
-
-
 def test_a_zone_and_a_route_can_be_moved_and_whom_they_follow_may_be_gone(tmp_path: Path) -> None:
     route = scenes.feature("route", "beat", shapely.LineString([(10, 10), (14, 10), (14, 14)]))
     patrol = {"patrol": {"route": "beat", "about": "start", "order": "once"}, "pace": "running"}
@@ -107,18 +59,6 @@ def test_a_route_about_somebody_begins_at_the_nearest_of_its_corners(tmp_path: P
     run = snelk.run(scenes.scene(tmp_path, route, states=states, more=more, end=8.0))
     reached = run.events[run.events.kind == "reached"][["x", "y"]].to_numpy()
     np.testing.assert_allclose(reached[:4], [*corners[1:], corners[0]], atol=0.3)
-
-
-def test_who_wanders_about_somebody_is_carried_along(tmp_path: Path) -> None:
-    track = samples.track_of((0, 0, 0), (40, 40, 0))
-    roam = {"roam": {"ring": [0.0, 3.0], "every": 1.0, "about": "guest"}, "pace": "running"}
-    run = snelk.run(scenes.scene(tmp_path, states={"a": roam}, track=track, end=40.0))
-    t, at, _ = scenes.guard_of(run)
-    away = np.hypot(at[:, 0] - t, at[:, 1])[t > 3.0]
-    # At most what the guest goes on in a second and the edge that is walked back to.
-    assert away.max() < 3.0 + 2.5
-    assert np.quantile(away, 0.9) < 3.0 + 1.0  # it goes on by 1 m before the next choice
-    assert np.ptp(at[:, 1]) > 3.0
 
 
 def test_an_activity_taken_over_by_like_can_be_replaced(tmp_path: Path) -> None:

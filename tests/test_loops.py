@@ -13,23 +13,16 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 import snelk
-from snelk.body.agent import on_foot
-from snelk.body.columns import StreamColumns
-from snelk.body.doing import Doing
 from snelk.body.looking import look_out
 from snelk.body.outlook import Outlook
-from snelk.body.paces import Moving
-from snelk.body.roams import RoamStage
 from snelk.body.streams import Streams, draw, draw_whole
-from snelk.body.wandering import wander_alone
 from snelk.chance import key_of, stream, stream_of
 from snelk.engine.columns import FollowedColumns
 from snelk.engine.followed import Followed, FollowStage
 from snelk.engine.following import follow_tick
 from snelk.engine.simulation import Simulation
 from snelk.engine.ticking import advance
-from snelk.level.columns import GridColumns, GroundColumns, ZoneColumns, in_one, laid_out, plain
-from snelk.level.floors import build_floors
+from snelk.level.columns import GridColumns, ZoneColumns, in_one, laid_out, plain
 from snelk.level.grid import build_grid, scratch_for
 from snelk.level.ground import Areas, ground_of
 from snelk.level.outlines import edges_of
@@ -465,76 +458,3 @@ def test_calls_with_arrays_of_others_are_refused() -> None:
     assert len({id(values.base) for values in kept}) == 1
     for mine, theirs in zip(kept, simulation.beliefs, strict=True):
         np.testing.assert_array_equal(mine, theirs)
-
-
-def wandering(chance: np.random.Generator) -> tuple[Moving, RoamStage, Doing]:
-    shape, square = (1, 1), shapely.box(-10.0, -5.0, 10.0, 5.0)
-    arrays = {name: np.zeros(shape) for name in Moving._fields}
-    truths = ("driven", "still", "holds", "smooth", "on_way", "at_end", "no_way")
-    arrays |= {name: np.zeros(shape, np.bool_) for name in truths}
-    arrays |= {name: np.zeros(shape, np.int64) for name in ("turn_at", "next", "size")}
-    arrays |= {name: np.full(shape, -1) for name in ("halt", "link")}
-    arrays |= {name: np.zeros(shape, np.int8) for name in ("look", "posture", "gait")}
-    arrays |= {"points": np.zeros((*shape, 4, 5)), "beyond": np.zeros((*shape, 4))}
-    moving = Moving(**arrays)  # type: ignore[arg-type]
-    moving.acceleration[...], streams = 2.0, Streams.blank(shape)
-    streams.begin(0, 0, key_of(int(chance.integers(99)), "roam"))
-    ground = ground_of(Areas.each_a_part([square], [square]))
-    pausing, outside, keeps = np.zeros((3, *shape), np.bool_)
-    stage = RoamStage(
-        laid_out(GroundColumns, ground), build_floors([]), laid_out(StreamColumns, streams),
-        np.zeros(shape, np.int32), np.full((1, 1, 1), 4.0), np.zeros((1, 1, 1)),
-        np.full(shape, 8.0), np.full((1, 1, 2), np.nan), pausing, outside, keeps, np.zeros((5, 5)),
-    )  # fmt: skip
-    return moving, stage, Doing.blank(shape, 1)
-
-
-@pytest.mark.parametrize("seed", range(12))
-def test_wandering_is_straight_to_the_edge_and_away_from_it_by_the_cosine_law(seed: int) -> None:
-    chance = np.random.default_rng(seed)
-    moving, stage, doing = wandering(chance)
-    stream_now = stream_of(
-        int(plain(stage.streams).key[0, 0, 0]) + (int(plain(stage.streams).key[0, 0, 1]) << 64)
-    )
-    moving.x[0, 0], moving.y[0, 0] = chance.uniform(-4, 4, 2)
-    again, count, _ = wander_alone(moving, stage, 0, 5.0, 0.1, 0, 0, doing)
-    assert (again, count, stage.until[0, 0]) == (3.0, 1, 8.0)  # not yet time for another
-    angle = stream_now.uniform(-np.pi, np.pi)
-    far_end = np.array([moving.x[0, 0] + 40 * np.cos(angle), moving.y[0, 0] + 40 * np.sin(angle)])
-    line = shapely.LineString([(moving.x[0, 0], moving.y[0, 0]), far_end])
-    inside = shapely.intersection(line, shapely.box(-10.0, -5.0, 10.0, 5.0))
-    went = float(np.hypot(*(stage.way[0, :2] - [moving.x[0, 0], moving.y[0, 0]])))
-    assert went == pytest.approx(inside.length - 2e-3)
-    np.testing.assert_allclose(doing.goals[0, 0, :2], stage.way[0, :2])
-    normal = stage.normal[0, 0].copy()
-    assert np.hypot(*normal) == pytest.approx(1.0)
-    moving.x[0, 0], moving.y[0, 0] = stage.way[
-        0, :2
-    ]  # at the edge: by the cosine law about the normal
-    wander_alone(moving, stage, 0, 7.5, 0.1, 0, 0, doing)
-    turn = np.arcsin(stream_now.uniform(-1.0, 1.0))
-    step = doing.goals[0, 0, :2] - [moving.x[0, 0], moving.y[0, 0]]
-    expected = np.arctan2(normal[1], normal[0]) + turn
-    off = np.arctan2(step[1], step[0]) - expected
-    assert np.cos(off) == pytest.approx(1.0)
-    # When it is time it takes any direction, after the pause if there is one.
-    stage.pause[...] = 1.5
-    assert wander_alone(moving, stage, 0, 8.0, 0.1, 0, 0, doing) == (1.5, 0, -1)
-    assert stage.pausing[0, 0]
-    again, count, _ = wander_alone(moving, stage, 0, 9.5, 0.1, 0, 0, doing)
-    assert (again, count, stage.until[0, 0]) == (4.0, 1, 13.5)
-    assert not stage.pausing[0, 0]
-    # Who is on its way and would turn back comes to a stand first.
-    at = np.array([moving.x[0, 0], moving.y[0, 0]])
-    moving.points[0, 0, 0], moving.size[0, 0] = on_foot(-9.0 * at[None] / np.hypot(*at)), 1
-    moving.speed[0, 0], stage.until[0, 0] = 2.0, 99.0
-    for _ in range(20):
-        _, count, turn_at = wander_alone(moving, stage, 0, 10.0, 0.1, 0, 0, doing)
-        along = moving.points[0, 0, 0, :2] - at
-        back = float((stage.way[count - 1, :2] - at) @ along) < 0.0
-        assert turn_at == count - 2
-        if count == 2:
-            rest = 2.0**2 / (2.0 * 2.0)
-            np.testing.assert_allclose(stage.way[0, :2], at + along / np.hypot(*along) * rest)
-        else:
-            assert not back

@@ -52,23 +52,6 @@ def test_who_walks_along_a_wall_turns_back_as_in_the_open(
         assert np.abs(np.diff(np.append(0.0, speed))).max() <= 8.0 * 0.01 + 1e-9
 
 
-@pytest.mark.parametrize("pause", [0.0, 2.0])
-def test_to_places_it_sets_out_every_so_often_and_a_pause_later(
-    pause: float, tmp_path: Path
-) -> None:
-    zone = scenes.feature("zone", "field", shapely.box(-2, -2, 2, 2))
-    roam = {"zone": "field", "method": "places", "every": 3.0, "pause": pause}
-    states = {"graze": {"roam": roam, "pace": "running"}}
-    run = snelk.run(scenes.scene(tmp_path, zone, states=states, end=40.0))
-    t, places, _ = scenes.guard_of(run)
-    moves = np.hypot(*np.diff(places, axis=0).T) > 0.0
-    begins = t[1:][moves & ~np.append(False, moves[:-1])]
-    # It may take a turn first; between two starts it is always the same time.
-    off = (begins - begins[0]) % (3.0 + pause)
-    assert len(begins) >= 38 / (3.0 + pause) - 1
-    assert np.minimum(off, 3.0 + pause - off).max() < 0.5
-
-
 def test_a_patrol_goes_as_near_to_a_corner_by_a_wall_as_it_can(tmp_path: Path) -> None:
     hedge = scenes.feature("wall", "hedge", shapely.LineString([(6, -2), (6, 2)]), top=2.0)
     route = scenes.feature("route", "round", shapely.LineString([(0, 0), (5.9, 0), (0, 4)]))
