@@ -502,7 +502,7 @@ class Walk:
         if self.chance is None:
             self.chance = stream(self.seed, "activity", self.name, self.state_name, self.entries)
         follows = keys.get("about") == "guest"
-        if self.area is None or (follows and not self.pausing):
+        if self.area is None or follows:
             self.until = t + keys["every"] if self.until is None else self.until
             self.area = self.area_to_roam(keys)
         if not self.area:
@@ -514,7 +514,7 @@ class Walk:
             return self.dt
         (x, y), least = self.at, 1e-6
         if (self.outside or follows) and not self.area.covers(shapely.box(x - least, y - least, x + least, y + least)):
-            self.normal, self.until, self.keeps = None, t + keys["every"], False
+            self.normal, self.until, self.keeps, self.pausing = None, t + keys["every"], False, False
             self.go(self.any_place() if follows else self.nearest_inside(), stop=EXACT)
             return keys["every"] if follows else math.inf
         keeps, self.keeps, self.outside = self.keeps and t < self.until - 1e-9, False, False
@@ -1107,7 +1107,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
 
 PLAIN = [*range(80), 83, 85, 146, 215, 337, 1901]
 LINKS = [2024, 2027, 2037, 2076, 2109, 2161, 2212, 2250, 2288]
-ROAMS = [4012, 4015, 4017, 4024, 4036, 4045, 4091, 4101, 4183, 5010, 5011, 5026, 5067, 5078, 6001, 6016]
+ROAMS = [4012, 4015, 4017, 4024, 4036, 4045, 4051, 4091, 4101, 4177, 4183, 5010, 5011, 5026, 5067, 5078, 6001, 6016]
 FLOORS = [3000, 3002, 3003, 3011, 3014, 3016, 3022, 3041, 3104, 3153, 3155, 3206, 3215, 3297]
 
 

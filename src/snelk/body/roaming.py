@@ -227,8 +227,7 @@ class Roaming:
         follows = written.about not in (None, *PLACES)
         if np.isnan(me.world.entered[v, a, 0]):  # it has not entered any other state before
             me.world.entered[v, a] = me.here
-        if (v, a) not in self._own or (follows and not stage.pausing[v, a]):
-            # Whom it is about may have gone on.
+        if (v, a) not in self._own or follows:  # whom it is about may have gone on
             area = self._own[v, a] = area_of(me, written, self._known)
             doing.failed[v, a] = area is None
             if area is None and follows:
@@ -316,7 +315,7 @@ class Roaming:
         """Walk to the nearest place well within the area, and then wander."""
         v, a, stage, doing = me.v, me.a, self._stage, me.world.footing.doing
         stage.normal[v, a], stage.until[v, a] = np.nan, me.t + written.every
-        stage.keeps[v, a] = False
+        stage.keeps[v, a] = stage.pausing[v, a] = False
         if follows:  # the nearest place would be outside again when it gets there
             doing.failed[v, a] = not me.walk_to(area.any_place(self._draw(me)), stop=EXACT)
             return written.every
