@@ -186,6 +186,9 @@ def test_of_a_search_over_two_floors_what_is_on_the_other_is_faint(
     assert whole.cells is not None
     shares = np.divide(drawn.cells.get_alpha(), whole.cells.get_alpha())
     np.testing.assert_allclose(shares, left["cells"])
+    looked_at = snelk.plot_map(run, at=3.0, floor="floor1").searches["guard"]
+    assert len(looked_at.visited) == 2
+    assert {mark.get_alpha() for mark in looked_at.marks} == {FAINTNESS}
     figure = snelk.plot_search(run, "second", search=3)
     assert all(panel.get_title().endswith(", on floor0") for panel in figure.axes)
     # Of a run of before these tables had heights nothing is faint.

@@ -736,7 +736,7 @@ class Walk:
         places = [(self.at[0] + dx, self.at[1] + dy) for dx, dy in ((x, y), (x, 0.0), (0.0, y))]
         to = next((to for to in places if self.are_free([(self.at, to)])[0]), None)
         if to:
-            self.at = to
+            self.at, self.outside = to, True
             if self.going and not self.are_free([(to, self.path[0])])[0]:
                 self.go(*self.last)
 
@@ -1107,7 +1107,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
 
 PLAIN = [*range(80), 83, 85, 146, 215, 337, 1901]
 LINKS = [2024, 2027, 2037, 2076, 2109, 2161, 2212, 2250, 2288]
-ROAMS = [4012, 4015, 4017, 4024, 4036, 4045, 4051, 4091, 4101, 4177, 4183, 5010, 5011, 5026, 5067, 5078, 6001, 6016]
+ROAMS = [4012, 4015, 4017, 4024, 4036, 4045, 4051, 4061, 4091, 4101, 4177, 4183, 5010, 5011, 5026, 5067, 5078, 6001, 6016]
 FLOORS = [3000, 3002, 3003, 3011, 3014, 3016, 3022, 3041, 3104, 3153, 3155, 3206, 3215, 3297]
 
 

@@ -213,6 +213,10 @@ class Roaming:
         written = me.settings.roam
         return had_none or not (stands or (written is not None and written.method == "places"))
 
+    def was_pushed(self, v: int, a: int) -> None:
+        """Somebody may have come out of its area."""
+        self._stage.outside[v, a] = True
+
     def _leave_area(self, v: int, a: int) -> None:
         """Its area is asked for when it is next needed."""
         self._stage.area[v, a], self._stage.outside[v, a] = NOT_ASKED, True

@@ -248,6 +248,7 @@ class Thinking:
             return
         motion.x[v, a], motion.y[v, a] = to[0], to[1]
         motion.z[v, a] = self._world.level.stands_at(*to.tolist())
+        self._roaming.was_pushed(v, a)
         if motion.on_way[v, a]:
             ahead = np.array([*motion.heads_for(v, a), motion.z[v, a]])
             if not walker.ways.clear(me.here[None], ahead[None])[0]:

@@ -165,7 +165,7 @@ def draw_search_until(
         marks.append(
             ax.text(
                 x, y, str(n), color="white", fontsize=6, ha="center", va="center", zorder=6.4,
-                weight="bold",
+                weight="bold", alpha=share,
             )
         )  # fmt: skip
     cells = _draw_cells(ax, run, agent, search, t, floor)
