@@ -173,6 +173,7 @@ CHANGES: dict[str, dict[str, Any]] = {
     "mill": {
         "+noise": [{"t": 5.0, "kind": "squeak", "at": [4.0, 3.0]}],
         "+change": [{"t": 6.5, "of": "pantry-door", "to": "open"}],
+        "cast.cat.at": [2.6, 1.6],
     },
 }  # fmt: skip
 
