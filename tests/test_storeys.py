@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -10,7 +11,7 @@ import pytest
 import samples
 import scenes
 import shapely
-from browser import opened
+from browser import opened, unpacked
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from test_floors import HOUSE, feature, level_of, link, square
@@ -19,7 +20,11 @@ from test_walks import random_walk
 import snelk
 from snelk.config.steps import HEADROOM, STEP
 from snelk.level.barring import first_bar
+from snelk.page.gathering import Gathered
+from snelk.page.glance import glances
+from snelk.page.packing import Packer
 from snelk.plots.appearance import FAINTNESS
+from snelk.plots.minds import _shares
 from snelk.runs.record import ANY_FLOOR, floors_searched
 from snelk.runs.rows import Rows
 
@@ -168,7 +173,8 @@ def test_who_has_come_down_searches_by_what_it_can_still_reach(tmp_path: Path) -
 def test_of_a_search_over_two_floors_what_is_on_the_other_is_faint(
     browser: Any, tmp_path: Path
 ) -> None:
-    run, left = snelk.run(random_walk(tmp_path, 3113)[0]), {}
+    scenario, left = random_walk(tmp_path, 3113)[0], {}
+    run = snelk.run(scenario)
     points = run.searches[(run.searches.agent == "second") & (run.searches.search == 3)]
     points = points[(points.what == "planned") & (points.t <= 10.6)]
     cells = run.likelihood[(run.likelihood.agent == "second") & (run.likelihood.t == 10.5)]
@@ -195,6 +201,15 @@ def test_of_a_search_over_two_floors_what_is_on_the_other_is_faint(
     table = run.rows("searches")
     before = Rows({name: table.column(name) for name in table if name != "z"})
     assert set(floors_searched(run, before)) == {ANY_FLOOR}
+    assert set(_shares(run, before, "floor1")) == {1.0}
+    # What the workbench shows at once lies on the same floors.
+    whole_page = Packer()
+    kept = Gathered(run, whole_page, "a").kept
+    packers = whole_page, [*glances(scenario, Packer, "a", kept)][-1].packer
+    told, quick = (unpacked(b"".join(each._pieces), each.index) for each in packers)
+    floors = [name for name in told if re.fullmatch(r"a\.likely\.\d+\.on", name)]
+    assert {on for name in floors for on in told[name].tolist()} == {0, 1}
+    assert all(quick[name].tolist() == told[name].tolist() for name in floors)
     opened(browser, snelk.write_page(tmp_path / "page.html", run))
     script = """const map = snelkPage.maps[0], { pen } = map, found = { cells: [], points: [] };
         snelkPage.go(10.6);
@@ -207,6 +222,10 @@ def test_of_a_search_over_two_floors_what_is_on_the_other_is_faint(
         map.drawSearch(10.6);
         return found;"""
     shown, all_of = (browser.execute_script(script, floor) for floor in ("floor1", ""))
+    script = (
+        "const [map] = snelkPage.maps; map.showFloor('floor1'); return map.shareOn(arguments[0])"
+    )
+    assert browser.execute_script(script, ANY_FLOOR) == 1.0
     assert set(all_of["points"]) == {1.0}
     np.testing.assert_allclose(shown["points"], np.where(points.z == 3.0, 1.0, 0.15))
     halves = np.divide(shown["cells"], all_of["cells"])
