@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from itertools import product
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +17,7 @@ from scipy.stats import chisquare
 
 import snelk
 from snelk.body.roaming import Area
+from snelk.body.wandering import is_within
 from snelk.level.level import Level
 
 SHED = scenes.feature("wall", "shed", shapely.box(4, -4, 6, 4), top=3.0)
@@ -76,6 +78,18 @@ def test_any_place_of_an_area_in_pieces_is_as_likely_as_another(tmp_path: Path) 
     inside = [shapely.contains_xy(shape, *places.T[:2]).mean() for shape in (around, notch)]
     assert sum(inside) == 1.0
     assert inside[1] == pytest.approx(notch.area / (notch.area + around.area), abs=0.03)
+
+
+def test_on_the_edge_of_an_area_is_outside_and_from_there_it_leads_inside(tmp_path: Path) -> None:
+    level = Level.of(scenes.scene(tmp_path, states={"stand": {}}).level)
+    area = Area(level, [shapely.box(0, 0, 6, 6) - shapely.box(2, 2, 4, 4)], [0])
+    for x, y, inside in ((0, 1, False), (5e-7, 1, False), (2e-6, 1, True), (6 - 5e-7, 1, False),
+                         (3, 6, False), (3, 6 - 2e-6, True), (3, 5e-7, False)):  # fmt: skip
+        assert is_within(area.ground, 0, x, y, 0.0) == inside
+    for x, y in product((2 - 5e-7, 4 + 5e-7), repeat=2):  # beside a corner of the hole
+        assert not is_within(area.ground, 0, x, y, 0.0)
+    for x, y in ((0.0, 1.0), (-1e-7, 1.0), (5e-7, 1.0), (-2.0, 1.0)):
+        np.testing.assert_allclose(area.nearest(np.array([x, y, 0.0])), (0.05, 1.0, 0.0), atol=2e-6)
 
 
 @pytest.mark.parametrize("shape", ["ring", "zone", "walled"])
