@@ -396,6 +396,21 @@ def said_over(client: ClientConnection, **message: Any) -> Any:
     return checked(json.loads(client.recv()), "from_snelk")
 
 
+def test_an_event_upstairs_is_told_of_upstairs() -> None:
+    run = snelk.run(MILL, overrides={"clock.end": 24.0})
+    client = Client(Talk(snelk.load(MILL)), units=UNITS[1])
+    events = [
+        each
+        for _ in range(24)
+        for each in client.say(type="frame", seconds=1.0 / UNITS[1].get("time", 1.0))["events"]
+    ]
+    told = [each["place"] for each in events if each["kind"] == "reached"]
+    rows = run.events[run.events.kind == "reached"]
+    assert {*rows.z} == {0.0, 2.8}
+    for place, row in zip(told, rows.itertuples(), strict=True):
+        assert place == pytest.approx(as_said(UNITS[1], row.x, row.y, row.z), abs=1e-6)
+
+
 def test_clients_come_and_go_over_sockets_and_the_record_replays(tmp_path: Path) -> None:
     with served(
         MILL, "--token", "secret", "--record", tmp_path / "record", "--saves", tmp_path / "saves"

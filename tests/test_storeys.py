@@ -600,3 +600,26 @@ def test_nobody_leaves_the_floors_passes_walls_or_climbs_but_by_links(
     assert (shapely.distance(screen[1], shapely.points(at[:, :2]))[beside] > 0.2 - 2e-3).all()
     lines = shapely.linestrings(np.stack([at[:-1, :2], at[1:, :2]], axis=1))
     assert not (shapely.intersects(screen[1], lines) & beside[1:] & free).any()
+
+
+def test_an_event_tells_at_which_height_it_is() -> None:
+    run = snelk.run(snelk.mill() / "night.toml")
+    there = {(row.t, row.id): row.z for row in run.poses.itertuples()}
+    searched = {(row.t, row.agent): row.z for row in run.searches.itertuples()}
+    heights: dict[str, set[float]] = {}
+    for row in run.events[run.events.x.notna()].itertuples():
+        wanted = {
+            **dict.fromkeys(("reached", "gave_up"), there.get((row.t, row.agent))),
+            **dict.fromkeys(("seen_to", "alarm"), there.get((row.t, row.target))),
+            **dict.fromkeys(("lit", "darkened"), 2.8),
+            "searched": searched.get((row.t, row.agent)),
+            "opened": {"hatch": 5.3}.get(row.wall, 0.0),
+            "disproved": 0.0,
+        }
+        assert row.z == pytest.approx(wanted[row.kind]), row
+        heights.setdefault(row.kind, set()).add(round(row.z, 2))
+    assert heights["lit"] == {2.8}
+    assert heights["opened"] == {0.0, 5.3}
+    assert all(heights[kind] == {0.0, 2.8} for kind in ("reached", "searched", "seen_to"))
+    smelt = snelk.run(snelk.croft() / "night.toml").events.query("kind == 'smelt'")
+    assert smelt.z.notna().all()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -12,6 +13,7 @@ from numpy.typing import NDArray
 
 from snelk.config.models import Door, Setup
 from snelk.config.steps import HEADROOM
+from snelk.level.columns import plain
 from snelk.level.level import Level
 from snelk.mind.signals import NOBODY
 
@@ -129,13 +131,16 @@ class Doors:
         return np.array([self.is_on(v, word, name) for v in range(len(self.setups))])
 
     def place_of(self, name: str) -> tuple[float, float, float]:
-        """The middle of a door or a zone, m; of a door at its foot."""
-        if name in self.level.wall_names:
-            wall = self.level.wall_names.index(name)
+        """The middle of a door or a zone, m: of a door at its foot, of a zone on the ground."""
+        level = self.level
+        if name in level.wall_names:
+            wall = level.wall_names.index(name)
             point = self._outlines[wall].centroid
-            return point.x, point.y, float(self.level.base[wall])
-        point = self.level.zone_area(name).centroid
-        return point.x, point.y, 0.0
+            return point.x, point.y, float(level.base[wall])
+        point, zones, n = level.zone_area(name).centroid, plain(level.zones), level.zone_index(name)
+        foot = float(zones.planes[n] @ (point.x, point.y, 1.0) + zones.spans[n, 0])
+        z = level.stands_at(point.x, point.y, foot if math.isfinite(foot) else 0.0)
+        return point.x, point.y, z
 
     def opener_of(self, v: int, name: str) -> int:
         """The character that opened a door last, or NOBODY."""

@@ -51,6 +51,7 @@ class Happening(NamedTuple):
     target: int  # who was caught, or is not there, or NOBODY
     x: float
     y: float
+    z: float
     text: str = ""  # what cannot be told from the rest
 
 
@@ -179,9 +180,9 @@ class Outcomes:
         if turn is None:
             return
         self.turned.append(turn)
-        x, y, _ = self.doors.place_of(name)
+        place = self.doors.place_of(name)
         kind = {"open": "opened", "shut": "shut", "lit": "lit", "dark": "darkened"}[to]
-        self.happenings.append(Happening(v, by, kind, NOBODY, x, y, f"{name}\n{cause}"))
+        self.happenings.append(Happening(v, by, kind, NOBODY, *place, f"{name}\n{cause}"))
         rules = self.setups[v].doors.get(name)
         if turn.is_door and rules is not None and rules.noise is not None:
             # Who opened a door is who lets it fall shut.
@@ -312,6 +313,5 @@ class Outcomes:
 
     def _tell(self, v: int, kind: str, by: int, who: int, text: str) -> None:
         """An event, at the position of the target, or else of the agent."""
-        p, at = v if len(self._poses.x) > 1 else 0, who if who >= 0 else int(self.characters[by])
-        x, y = float(self._poses.x[p, at]), float(self._poses.y[p, at])
-        self.happenings.append(Happening(v, by, kind, who, x, y, text))
+        place = self._poses.place(v, who if who >= 0 else int(self.characters[by]))
+        self.happenings.append(Happening(v, by, kind, who, *place, text))

@@ -528,8 +528,8 @@ class Play(Activity):
         """Record what it did or saw, and about whom."""
         me = self.me
         about = int(me.world.characters[by]) if by >= 0 else NOBODY
-        x, y, _ = me.here.tolist()
-        me.world.happenings.append(Happening(me.v, me.a, kind, about, x, y, text))
+        x, y, z = me.here.tolist()
+        me.world.happenings.append(Happening(me.v, me.a, kind, about, x, y, z, text))
 
 
 def comes_to(walker: Walker, level: Level, name: str, here: Numbers, near: float) -> list[Numbers]:

@@ -499,9 +499,7 @@ class World:
         news, poses = self.clues.news, self.senses.poses
         for v, j, a in np.argwhere(news.swapaxes(1, 2) & SEEN_TO).tolist():
             self._has_seen_to[v, a] = True
-            p = v if len(poses.x) > 1 else 0
-            place = float(poses.x[p, j]), float(poses.y[p, j])
-            self.happenings.append(Happening(v, a, "seen_to", j, *place))
+            self.happenings.append(Happening(v, a, "seen_to", j, *poses.place(v, j)))
         for v, a, j in np.argwhere(news & IN_ORDER).tolist():
             forget(self.senses.beliefs, (v, a, j))  # it knows that it is in order again
             self.senses.meters.value[v, a, j] = 0.0
@@ -716,11 +714,12 @@ class World:
                     focus = max(int(self.attention.focus[v, a]), NOBODY)
                     self.happenings.append(Happening(v, a, kind, focus, *self._place(v, a), name))
 
-    def _place(self, v: int, a: int) -> tuple[float, float]:
-        return float(self.motion.x[v, a]), float(self.motion.y[v, a])
+    def _place(self, v: int, a: int) -> tuple[float, float, float]:
+        now = self.motion
+        return float(now.x[v, a]), float(now.y[v, a]), float(now.z[v, a])
 
     def _here(self, v: int, a: int) -> Numbers:
-        return np.array([*self._place(v, a), self.motion.z[v, a]])
+        return np.array(self._place(v, a))
 
     def _apply_outcomes(self) -> bool:
         """Carry out the effects of transitions; return whether there were any."""
@@ -761,13 +760,14 @@ class World:
         beliefs, places = self.senses.beliefs, self.senses.places
         self.empty_for[v, a, slot] = 0.0  # what is believed next is looked at anew
         if slot == len(self.names):
-            place = float(places.drawn.x[v, a]), float(places.drawn.y[v, a])
+            drawn = places.drawn
+            x, y, z = (float(of[v, a]) for of in (drawn.x, drawn.y, drawn.z))
             places.drop(v, a)
         else:
-            place = float(beliefs.x[v, a, slot]), float(beliefs.y[v, a, slot])
+            x, y, z = (float(of[v, a, slot]) for of in (beliefs.x, beliefs.y, beliefs.z))
             forget(beliefs, (v, a, slot))
         who = NOBODY if slot == len(self.names) else slot
-        self.happenings.append(Happening(v, a, "disproved", who, *place))
+        self.happenings.append(Happening(v, a, "disproved", who, x, y, z))
 
     def present(self, characters: NDArray[np.int32]) -> Truths:
         """(variant, of these) who is there at this tick."""
@@ -842,8 +842,7 @@ class World:
         for v, a, j in where(self.caught == NEWLY):
             if self.clues.is_clue[j]:  # nobody is there
                 continue
-            p = v if len(poses.x) > 1 else 0
-            place = float(poses.x[p, j]), float(poses.y[p, j])
+            place = poses.place(int(v), int(j))
             self.happenings.append(Happening(int(v), int(a), "caught", int(j), *place))
             self._has_caught[v, a] = True
             self._was_caught[v, self.characters == j] = True

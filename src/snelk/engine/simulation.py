@@ -678,9 +678,10 @@ class Simulation:
             p, j = v if len(poses.x) > 1 else 0, int(self.numbers.characters[a])
             if not poses.present[p, j]:  # it is put into a state while it is absent
                 continue
-            place = float(poses.x[p, j]), float(poses.y[p, j]), float(poses.z[p, j])
             reach = self.setups[v].noise_kinds[kind].reach
-            self.maker.give(kind, place, reach, self.names[j], variant=v, source=BY_KIND)
+            self.maker.give(
+                kind, poses.place(v, j), reach, self.names[j], variant=v, source=BY_KIND
+            )
         for v, name, kind, by in world.outcomes.door_noises:
             reach = self.setups[v].noise_kinds[kind].reach
             place, who = world.doors.place_of(name), self.names[by] if by >= 0 else None

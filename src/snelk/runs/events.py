@@ -76,6 +76,7 @@ class Event:
     transition: str = ""
     x: float | None = None
     y: float | None = None
+    z: float | None = None
     text: str = ""
 
     def with_text(self, text: str) -> Event:
@@ -88,7 +89,7 @@ class Event:
         return tuple(None if value != value else value for value in values)
 
 
-NUMBERS = ("t", "distance", "off_deg", "strength", "x", "y")
+NUMBERS = ("t", "distance", "off_deg", "strength", "x", "y", "z")
 
 EVENT_COLUMNS = {field.name: NUMBER if field.name in NUMBERS else STRING for field in fields(Event)}
 

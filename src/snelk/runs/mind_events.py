@@ -77,7 +77,7 @@ def _happenings(
         if each.agent < 0:
             whose = simulation.names[each.target]
             text = f"{whose}: {each.text}"
-            yield Event(t, each.kind, whose, x=each.x, y=each.y, text=text)
+            yield Event(t, each.kind, whose, x=each.x, y=each.y, z=each.z, text=text)
             continue
         agent = simulation.agents[each.agent]
         state = stays[agent][bisect_right(stays[agent], t, key=lambda stay: stay[0]) - 1][1]
@@ -118,6 +118,7 @@ def _happenings(
             transition=transition,
             x=each.x,
             y=each.y,
+            z=each.z,
             text=text,
         )
 
@@ -129,13 +130,14 @@ def _turn(simulation: Simulation, t: float, each: Happening) -> Event:
     is_light = each.kind in ("lit", "darkened")
     text = f"{name} {TURNS[each.kind]} ({f'{agent}, ' if agent else ''}{cause})"
     wall, zone = ("", name) if is_light else (name, "")
-    return Event(t, each.kind, agent, wall=wall, zone=zone, x=each.x, y=each.y, text=text)
+    place = {"x": each.x, "y": each.y, "z": each.z}
+    return Event(t, each.kind, agent, wall=wall, zone=zone, text=text, **place)
 
 
 def _searches(searches: Sequence[tuple[object, ...]]) -> Iterator[Event]:
     for values in searches:
         row: dict[str, Any] = dict(zip(SEARCH_COLUMNS, values, strict=True))
-        agent, place = row["agent"], {"x": row["x"], "y": row["y"]}
+        agent, place = row["agent"], {axis: row[axis] for axis in "xyz"}
         if row["what"] == "began":
             text = f"{agent} began to search from ({row['x']:.1f}, {row['y']:.1f}), {row['method']}"
             yield Event(row["t"], "searched", agent, text=text, **place)
@@ -148,15 +150,16 @@ def _searches(searches: Sequence[tuple[object, ...]]) -> Iterator[Event]:
 
 def _throws(simulation: Simulation, flights: Sequence[Flight]) -> Iterator[Event]:
     for flight in flights:
-        by, (x, y, _) = simulation.names[flight.by], flight.end
+        by, (x, y, z) = simulation.names[flight.by], flight.end
         what = f"a {flight.kind} to ({x:.1f}, {y:.1f})"
         if flight.arc is not None:
             text = f"{by} threw {what}: {flight.arc.name} arc, {flight.arc.speed:.1f} m/s, "
             text += f"lands in {flight.arc.flight:.1f} s"
-            yield Event(flight.t, "threw", by, noise=flight.kind, x=x, y=y, text=text)
+            yield Event(flight.t, "threw", by, noise=flight.kind, x=x, y=y, z=z, text=text)
             continue
         why = {"absent": "is not there", "too_far": "it is too far"}.get(flight.reason, "")
         wall = simulation.level.wall_names[flight.wall] if flight.wall >= 0 else ""
         why = why or f"no arc clears {wall}"
         text = f"{by} could not throw {what}: {why}"
-        yield Event(flight.t, "not_thrown", by, wall=wall, noise=flight.kind, x=x, y=y, text=text)
+        place = {"x": x, "y": y, "z": z}
+        yield Event(flight.t, "not_thrown", by, wall=wall, noise=flight.kind, text=text, **place)

@@ -27,6 +27,11 @@ class Poses(NamedTuple):
         """Make sure that its arrays agree; see `agree`."""
         agree_axes(self, "...rows characters")
 
+    def place(self, v: int, j: int) -> tuple[float, float, float]:
+        """Where a character is, m: the first row is that of all variants if there is but one."""
+        at = v if len(self.x) > 1 else 0, j
+        return float(self.x[at]), float(self.y[at]), float(self.z[at])
+
 
 class Bodies(NamedTuple):
     """How tall everybody is in each posture, and which points of a body are looked for."""

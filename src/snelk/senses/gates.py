@@ -387,7 +387,7 @@ SMELL = Sense(
         "{agent} no longer smelt the trail of {target}: {reason}",
         "smells its trail",
         "does not smell its trail",
-        ("distance", "strength", "x", "y"),
+        ("distance", "strength", "x", "y", "z"),
         ("gate",),
         ("distance", "distance_limit", "strength", "age"),
     ),

@@ -453,9 +453,9 @@ def _event(event: Event, told: Told) -> Reply:
     for name, number in numbers.items():
         if (known := _finite(number)) is not None:
             found[name] = abs(known)
-    x, y = _finite(event.x), _finite(event.y)
+    x, y, z = _finite(event.x), _finite(event.y), _finite(event.z)
     if x is not None and y is not None:
-        found["place"] = told.place_out((x, y, 0.0))
+        found["place"] = told.place_out((x, y, z or 0.0))
     return found
 
 
