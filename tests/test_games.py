@@ -265,7 +265,7 @@ def test_who_is_taken_somewhere_is_nowhere_between(jumps: bool) -> None:
     assert heading[2:5] == ([0.0, 0.0, 0.0] if jumps else [22.5, 45.0, 67.5])
 
 
-@pytest.mark.parametrize(("path", "ticks"), [(NIGHT, 190), (MILL, 170)])
+@pytest.mark.parametrize(("path", "ticks"), [(NIGHT, 110), (MILL, 110)])
 def test_why_in_a_game_is_why_in_its_record(path: Path, ticks: int, tmp_path: Path) -> None:
     """It remembers two seconds only, and has looks, doors and states as they were before."""
     rnd, scenario = random.Random(3), snelk.load(path)
@@ -284,7 +284,7 @@ def test_why_in_a_game_is_why_in_its_record(path: Path, ticks: int, tmp_path: Pa
                 )
             live.step()
             agent, target = rnd.choice(live.agents), rnd.choice(list(scenario.tracks))
-            if n % 7 == 0 and agent != target:
+            if n % 4 == 0 and agent != target:
                 asked[agent, target, live.t] = live.why(agent, target)
     run = snelk.run(tmp_path / "record" / "scenario.toml")
     assert len(asked) > 20

@@ -15,7 +15,7 @@ import pytest
 import samples
 import scenes
 import shapely
-from browser import opened, unpacked
+from browser import emptied, opened, unpacked
 from shapely.geometry import Polygon
 
 import snelk
@@ -38,6 +38,15 @@ def written(night: snelk.Run, tmp_path_factory: pytest.TempPathFactory) -> Path:
 def page(browser: Any, written: Path) -> Any:
     opened(browser, written)
     return browser
+
+
+@pytest.fixture
+def same_page(_browser: Any, written: Path) -> Any:
+    """The same page for all tests in a row that only ask it."""
+    if _browser.current_url != written.as_uri():
+        emptied(_browser)
+        opened(_browser, written)
+    return _browser
 
 
 def choose(page: Any, agent: str, target: str, t: float) -> None:
@@ -70,14 +79,16 @@ def test_it_asks_for_nothing_and_complains_of_nothing(browser: Any, written: Pat
     assert said == []
 
 
-def test_the_slider_moves_everybody_to_where_the_tables_say(page: Any, night: snelk.Run) -> None:
+def test_the_slider_moves_everybody_to_where_the_tables_say(
+    same_page: Any, night: snelk.Run
+) -> None:
     pictures = set()
     for t in (0.0, 24.4, 40.0, 63.3, 90.0):
-        page.execute_script(
+        same_page.execute_script(
             "const s = document.getElementById('slider'); s.value = arguments[0];"
             "s.dispatchEvent(new Event('input'))", t,
         )  # fmt: skip
-        shown = page.execute_script("return snelkPage.maps[0].poses")
+        shown = same_page.execute_script("return snelkPage.maps[0].poses")
         rows = night.poses[np.isclose(night.poses.t, t)]
         for pose, row in zip(shown, rows.itertuples(), strict=True):
             assert (pose is not None) == row.present
@@ -85,8 +96,8 @@ def test_the_slider_moves_everybody_to_where_the_tables_say(page: Any, night: sn
                 assert (pose["x"], pose["y"]) == pytest.approx((row.x, row.y), abs=6e-4)
                 off = (pose["heading"] - row.heading_deg + 180.0) % 360.0 - 180.0
                 assert off == pytest.approx(0.0, abs=6e-3)
-        assert f"{t:.2f} /" in page.find_element("id", "time").text
-        pictures.add(page.execute_script("return snelkPage.maps[0].canvas.toDataURL()"))
+        assert f"{t:.2f} /" in same_page.find_element("id", "time").text
+        pictures.add(same_page.execute_script("return snelkPage.maps[0].canvas.toDataURL()"))
     assert len(pictures) == 5
 
 
@@ -114,7 +125,9 @@ def in_digits(gate: snelk.Gate) -> list[str]:
     ]
 
 
-def test_a_sense_that_is_only_declared_is_told_of_as_why_does(page: Any, night: snelk.Run) -> None:
+def test_a_sense_that_is_only_declared_is_told_of_as_why_does(
+    same_page: Any, night: snelk.Run
+) -> None:
     ask = """
 const run = snelkPage.runs[0], [sense, agent, target, t] = arguments;
 return declaredAt(run, sense, run.agentNames.indexOf(agent), run.names.indexOf(target), t).headline;
@@ -124,12 +137,12 @@ return declaredAt(run, sense, run.agentNames.indexOf(agent), run.names.indexOf(t
         for t in np.linspace(0.0, 90.0, 16).tolist():
             moment, tick = moment_of(night, agent, "fox", t), night.tick_at(t)
             answer = explain_declared(night, moment, sense, tick)
-            assert page.execute_script(ask, sense.name, agent, "fox", t) == answer.headline
+            assert same_page.execute_script(ask, sense.name, agent, "fox", t) == answer.headline
             told.add((sense.name, answer.result))
     assert len(told) >= 5
 
 
-def test_the_panel_tells_what_why_tells(page: Any, night: snelk.Run) -> None:
+def test_the_panel_tells_what_why_tells(same_page: Any, night: snelk.Run) -> None:
     chance = random.Random(11)
     moments = [
         (agent, target, night.times[chance.randrange(len(night.times))])
@@ -138,9 +151,9 @@ def test_the_panel_tells_what_why_tells(page: Any, night: snelk.Run) -> None:
     ] + [("goose-2", "fox", 40.0), ("dog", "fox", 56.0), ("farmer", "fox", 65.0)]
     asked = 0
     for agent, target, t in moments:
-        choose(page, agent, target, float(t))
-        answer, text = night.why(agent, target, at=float(t)), panel(page)
-        rows = page.execute_script(
+        choose(same_page, agent, target, float(t))
+        answer, text = night.why(agent, target, at=float(t)), panel(same_page)
+        rows = same_page.execute_script(
             "return [...document.querySelectorAll('#answer tr[data-gate]')].map(r =>"
             "[r.dataset.gate, ...[...r.children].map(c => c.innerText)])"
         )
@@ -175,6 +188,69 @@ def test_the_panel_tells_what_why_tells(page: Any, night: snelk.Run) -> None:
                         line.replace("  ", " ").replace("\xa0", " ") for line in shown_leaves
                     ], (agent, t, change.name)
     assert asked > 250
+
+
+def test_cones_are_cut_as_the_library_cuts_them(same_page: Any, night: snelk.Run) -> None:
+    chance = np.random.default_rng(5)
+    x0, y0, x1, y1 = night.level.bounds
+    for n in range(40):
+        eye = [
+            float(chance.uniform(x0, x1)),
+            float(chance.uniform(y0, y1)),
+            float(chance.uniform(0.2, 3)),
+        ]
+        heading, fov = float(chance.uniform(-180, 180)), float(chance.choice([30, 110, 250, 360]))
+        height, reach = float(chance.uniform(0.1, 2.0)), float(chance.uniform(5, 40))
+        inside = [
+            w
+            for w, outline in night.level.data.walls
+            if outline.buffer(0.05).contains(shapely.Point(eye[:2]))
+        ]
+        if inside:
+            continue
+        seen = same_page.execute_script(
+            "const [e, a, f, r, h] = arguments[0];"
+            "return visible(snelkPage.run.pieces, snelkPage.run.triangles, {x: e[0], y: e[1], z: e[2]}, a, f, r, h)",
+            [eye, heading, fov, reach, height],
+        )  # fmt: skip
+        wanted = snelk.visible_region(
+            night.level,
+            eye=tuple(eye),
+            heading_deg=heading,
+            fov_whole=fov,
+            range=reach,
+            height=height,
+        )
+        wanted_area = shapely.union(wanted.clear, wanted.dimmed)
+        parts = [
+            Polygon(p).buffer(0)
+            for p in ([seen["outline"]] if seen["outline"] else []) + seen["beyond"]
+        ]
+        found = shapely.union_all(parts)
+        # Arcs are drawn in steps of at most 4 degrees, which costs 0.08 % of a sector.
+        unlike = shapely.symmetric_difference(found, wanted_area, grid_size=1e-6).area
+        assert unlike <= 0.002 * wanted.sector.area + 0.05, n
+
+
+def test_numbers_are_unpacked_as_they_were_packed(same_page: Any) -> None:
+    chance = np.random.default_rng(3)
+    arrays = {
+        "walk": (np.cumsum(chance.normal(0, 0.02, (3, 4, 50)), axis=-1), 1000),
+        "jumps": (chance.uniform(-1e6, 1e6, (2, 30)), 1000),
+        "few": (chance.integers(-2, 3, 200).astype(float), 1),
+        "one": (np.array([7.25]), 100),
+        "none": (np.zeros((0,)), 10),
+    }
+    packer = Packer()
+    for name, (values, parts) in arrays.items():
+        packer.add(name, values, parts=parts)
+    found = same_page.execute_async_script(
+        "const done = arguments[2]; unpack(arguments[0], arguments[1]).then(all => done("
+        "Object.fromEntries(Object.entries(all).map(([k, v]) => [k, [...v.values].map(x => x / v.parts)]))))",
+        packer.text(), packer.index,
+    )  # fmt: skip
+    for name, (values, parts) in arrays.items():
+        assert np.allclose(found[name], values.ravel(), atol=0.5 / parts + 1e-9), name
 
 
 def test_every_part_of_a_condition_comes_to_what_it_does_in_the_library(
@@ -357,48 +433,6 @@ def test_the_canvas_lies_over_the_ground_whatever_grows_beside_the_map(page: Any
         assert scales == pytest.approx([1.0, 1.0])
 
 
-def test_cones_are_cut_as_the_library_cuts_them(page: Any, night: snelk.Run) -> None:
-    chance = np.random.default_rng(5)
-    x0, y0, x1, y1 = night.level.bounds
-    for n in range(40):
-        eye = [
-            float(chance.uniform(x0, x1)),
-            float(chance.uniform(y0, y1)),
-            float(chance.uniform(0.2, 3)),
-        ]
-        heading, fov = float(chance.uniform(-180, 180)), float(chance.choice([30, 110, 250, 360]))
-        height, reach = float(chance.uniform(0.1, 2.0)), float(chance.uniform(5, 40))
-        inside = [
-            w
-            for w, outline in night.level.data.walls
-            if outline.buffer(0.05).contains(shapely.Point(eye[:2]))
-        ]
-        if inside:
-            continue
-        seen = page.execute_script(
-            "const [e, a, f, r, h] = arguments[0];"
-            "return visible(snelkPage.run.pieces, snelkPage.run.triangles, {x: e[0], y: e[1], z: e[2]}, a, f, r, h)",
-            [eye, heading, fov, reach, height],
-        )  # fmt: skip
-        wanted = snelk.visible_region(
-            night.level,
-            eye=tuple(eye),
-            heading_deg=heading,
-            fov_whole=fov,
-            range=reach,
-            height=height,
-        )
-        wanted_area = shapely.union(wanted.clear, wanted.dimmed)
-        parts = [
-            Polygon(p).buffer(0)
-            for p in ([seen["outline"]] if seen["outline"] else []) + seen["beyond"]
-        ]
-        found = shapely.union_all(parts)
-        # Arcs are drawn in steps of at most 4 degrees, which costs 0.08 % of a sector.
-        unlike = shapely.symmetric_difference(found, wanted_area, grid_size=1e-6).area
-        assert unlike <= 0.002 * wanted.sector.area + 0.05, n
-
-
 def test_nothing_overlaps_or_is_cut_off(page: Any, written: Path) -> None:
     choose(page, "farmer", "fox", 66.5)
     boxes = page.execute_script(
@@ -475,27 +509,6 @@ def test_two_runs_share_one_clock_and_differences_are_marked(
     assert first >= 25.8 - 0.11  # from the pebble on, that only the keen dog hears
     statuses = browser.execute_script("return snelkPage.events.rows.map(r => r.status)")
     assert statuses == [pair.status for pair in snelk.compare(night, keen).events]
-
-
-def test_numbers_are_unpacked_as_they_were_packed(page: Any) -> None:
-    chance = np.random.default_rng(3)
-    arrays = {
-        "walk": (np.cumsum(chance.normal(0, 0.02, (3, 4, 50)), axis=-1), 1000),
-        "jumps": (chance.uniform(-1e6, 1e6, (2, 30)), 1000),
-        "few": (chance.integers(-2, 3, 200).astype(float), 1),
-        "one": (np.array([7.25]), 100),
-        "none": (np.zeros((0,)), 10),
-    }
-    packer = Packer()
-    for name, (values, parts) in arrays.items():
-        packer.add(name, values, parts=parts)
-    found = page.execute_async_script(
-        "const done = arguments[2]; unpack(arguments[0], arguments[1]).then(all => done("
-        "Object.fromEntries(Object.entries(all).map(([k, v]) => [k, [...v.values].map(x => x / v.parts)]))))",
-        packer.text(), packer.index,
-    )  # fmt: skip
-    for name, (values, parts) in arrays.items():
-        assert np.allclose(found[name], values.ravel(), atol=0.5 / parts + 1e-9), name
 
 
 def test_what_is_kept_rounds_as_the_number_itself() -> None:

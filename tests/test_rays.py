@@ -19,7 +19,7 @@ from snelk.level.rays import cast_rays, shares_past
 from snelk.level.tree import INNER, PARTS, ROOM, WIDE
 
 SIZE = 60.0
-RAYS = 40_000
+RAYS = 12_000
 
 
 def made_levels() -> dict[str, samples.Array]:

@@ -324,7 +324,13 @@ def same(a: Any, b: Any, within: float = 1e-6) -> bool:
     return all(missing) if any(missing) else abs(a - b) <= within
 
 
-@pytest.mark.parametrize("seed", [*range(0, 40, 2), *range(1, 80, 2), 1451, 1539, 2243, 2475, 2555, 2691, 3261, 5155, 5389])
+SEEDS = [
+    1, 3, 4, 6, 7, 8, 9, 11, 13, 15, 17, 19, 21, 23, 24, 25, 27, 28, 31, 34, 35, 38, 39, 41, 43, 45, 47, 49, 51, 53, 55, 57, 63, 65, 69, 77, 79,
+    1451, 1539, 2243, 2475, 2555, 2691, 3261, 5155, 5389,
+]  # of 80 those in which each line of the rules is run six times
+
+
+@pytest.mark.parametrize("seed", SEEDS)
 def test_what_is_sensed_believed_told_and_done_is_what_the_rules_say(seed: int, tmp_path: Path) -> None:
     rules = Maker(seed).scene(tmp_path)
     run = snelk.run(tmp_path / "scene.toml")
