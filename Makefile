@@ -10,6 +10,9 @@ PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --prefer
 # On all processors, and without what no test imports: a third of the time that pip takes.
 COMPILE := $(BIN)/python -m compileall -q -j 0 -x '/(_?tests?|distutils|signal|dataframe|pip|fontTools|pygments|Cython|setuptools|narwhals|devtools|bidi)/' $(VENV)/lib src tests conftest.py || true
 
+# What builds the loops, which is needed for running them as well: so it is not installed twice.
+TO_BUILD = $(shell $(PYTHON) -c "import tomllib; print(*map(repr, tomllib.load(open('pyproject.toml', 'rb'))['build-system']['requires']))")
+
 # There are no large matrices here, and threads for them wait busily.
 export OPENBLAS_NUM_THREADS := 1
 
@@ -60,12 +63,14 @@ $(VENV)/bin/python:
 LOOPS := setup.py src/snelk/config/syntax.py $(wildcard src/snelk/*/*.pxd) $(patsubst %.pxd,%.py,$(wildcard src/snelk/*/*.pxd))
 
 $(VENV)/.ready: pyproject.toml $(LOOPS) | $(VENV)/bin/python
-	$(PIP) -e .
+	$(PIP) $(TO_BUILD)
+	$(PIP) --no-build-isolation -e .
 	@$(COMPILE)
 	@touch $@
 
 $(VENV)/.ready-dev: pyproject.toml $(LOOPS) | $(VENV)/bin/python
-	$(PIP) -e '.[dev]'
+	$(PIP) $(TO_BUILD)
+	$(PIP) --no-build-isolation -e '.[dev]'
 	@$(COMPILE)
 	@touch $@ $(VENV)/.ready
 

@@ -16,7 +16,9 @@ from scenes import feature
 
 import snelk
 from snelk.config.scenario import parse_override
+from snelk.plots.appearance import FAINTNESS
 from snelk.runs.run import run_batch
+from snelk.runs.scent import trail_at
 from snelk.senses.trails import Trails
 
 NOSE = """
@@ -151,6 +153,30 @@ def test_a_trail_leads_through_a_door_and_up_the_stairs_by_smell_alone(tmp_path:
     assert (asked[asked.t > 45].x > 6.0).any()
     assert not run.sight.in_view.any()
     assert not run.hearing.heard.any()
+    # On a map of one floor, trails, noses and things that fly on others are faint.
+    upper = run.level.floor_at(7.5, 6.0, 3.0)
+    places = trail_at(run, "guest", run.tick_at(45.0))[0].of(0, 0)
+    drawn = snelk.plot_map(run, at=45.0, floor=upper)
+    dots = drawn.scent.trails["guest"]
+    on = [
+        run.level.floor_at(*at) == upper
+        for at in zip(*(places[axis] for axis in "xyz"), strict=True)
+    ]
+    assert len({*on}) == 2
+    kept = dict(
+        zip(map(tuple, dots.get_offsets().round(6).tolist()), dots.get_alpha(), strict=True)
+    )
+    for x, y, here in zip(places["x"].round(6), places["y"].round(6), on, strict=True):
+        assert kept.get((x, y), 0.55 if here else 0.55 * FAINTNESS) == pytest.approx(
+            0.55 if here else 0.55 * FAINTNESS
+        )
+    seen = set()
+    for t in (10.0, 45.0):
+        at = rows[rows.t == t][["x", "y", "z"]].iloc[0]
+        share = 1.0 if run.level.floor_at(*at) == upper else FAINTNESS
+        assert snelk.plot_map(run, at=t, floor=upper).scent.noses["guard"].get_alpha() == share
+        seen.add(share)
+    assert len(seen) == 2
 
 
 def test_no_floor_lets_a_scent_through_and_of_who_is_spawned_anew_nothing_is_left(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -23,9 +24,9 @@ from snelk.level.barring import first_bar
 from snelk.page.gathering import Gathered
 from snelk.page.glance import glances
 from snelk.page.packing import Packer
-from snelk.plots.appearance import FAINTNESS
-from snelk.plots.minds import _shares
-from snelk.runs.record import ANY_FLOOR, floors_searched
+from snelk.plots.animation import HEARD_FOR, Animation
+from snelk.plots.appearance import FAINTNESS, shares_on
+from snelk.runs.record import ANY_FLOOR, floors_of
 from snelk.runs.rows import Rows
 
 LADDER = link("ladder", [[-3.0, 1.5, 0.0], [-3.0, 2.5, 2.8]], seconds=4.0)
@@ -200,8 +201,8 @@ def test_of_a_search_over_two_floors_what_is_on_the_other_is_faint(
     # Of a run of before these tables had heights nothing is faint.
     table = run.rows("searches")
     before = Rows({name: table.column(name) for name in table if name != "z"})
-    assert set(floors_searched(run, before)) == {ANY_FLOOR}
-    assert set(_shares(run, before, "floor1")) == {1.0}
+    assert set(floors_of(run, before)) == {ANY_FLOOR}
+    assert set(shares_on(run, before, "floor1")) == {1.0}
     # What the workbench shows at once lies on the same floors.
     whole_page = Packer()
     kept = Gathered(run, whole_page, "a").kept
@@ -230,6 +231,108 @@ def test_of_a_search_over_two_floors_what_is_on_the_other_is_faint(
     np.testing.assert_allclose(shown["points"], np.where(points.z == 3.0, 1.0, 0.15))
     halves = np.divide(shown["cells"], all_of["cells"])
     np.testing.assert_allclose(halves, np.where(cells.z == 3.0, 1.0, 0.15))
+
+
+ALPHAS = """const [t, floor] = arguments, map = snelkPage.maps[0], { pen } = map, out = {};
+    const real = pen.stroke.bind(pen);
+    snelkPage.alike = true;
+    snelkPage.go(t);
+    for (const theme of ["drawReaches", "drawBeliefs", "drawNoise"]) {
+      out[theme] = ["", floor].map((name) => {
+        const kept = [];
+        map.showFloor(name);
+        pen.stroke = (...how) => { kept.push(pen.globalAlpha); real(...how); };
+        map[theme](t);
+        return kept;
+      });
+    }
+    pen.stroke = real;
+    return out;"""
+"""How strong a page draws what belongs to a theme: on all floors alike, and on a map of one."""
+
+
+def test_on_a_map_of_one_floor_all_that_is_on_others_is_faint(browser: Any, tmp_path: Path) -> None:
+    run, shown, seen = snelk.run(snelk.mill() / "night.toml"), "stone floor", set()
+    opened(browser, snelk.write_page(tmp_path / "page.html", run))
+    for t in (21.8, 29.1, 36.2, 49.3, 64.1):
+        now = {
+            name: run.table(name)[run.table(name).t == t]
+            for name in ("poses", "signals", "beliefs")
+        }
+        there, believed = (
+            now["poses"].set_index("id"),
+            now["beliefs"].set_index(["agent", "target"]),
+        )
+        goals = now["signals"].set_index("agent")[["goal_x", "goal_y", "goal_z"]]
+        wanted = {theme: Counter[float]() for theme in ("drawReaches", "drawBeliefs", "drawNoise")}
+
+        def left(
+            at: Any, theme: str, strokes: int, wanted: dict[str, Counter[float]] = wanted
+        ) -> float:
+            here = run.level.floor_at(*at) == shown
+            wanted[theme][1.0 if here else 0.15] += strokes
+            return 1.0 if here else FAINTNESS
+
+        drawn = snelk.plot_map(run, at=t, floor=shown)
+        for (agent, what), circle in drawn.reaches.items():
+            at = goals.loc[agent] if what == "arrive" else there.loc[agent, ["x", "y", "z"]]
+            assert circle.get_alpha() == left(at, "drawReaches", 3 if what == "arrive" else 1)
+        for pair, mark in drawn.ghosts.items():
+            share = left(believed.loc[pair, ["x", "y", "z"]], "drawBeliefs", 2)
+            assert (mark.get_alpha(), drawn.uncertainties[pair].get_alpha()) == (share, 0.8 * share)
+            assert bool(drawn.ghost_places[pair][2]) == (share == 1.0)
+        for n, noise in drawn.noises.items():
+            share = left(run.noises.loc[n, ["x", "y", "z"]], "drawNoise", 0)
+            assert {
+                each.get_alpha() for each in (noise.mark, noise.ring, noise.through, noise.around)
+            } == {share}
+            assert bool(noise.text) == (share == 1.0)
+        for at in run.noises[(run.noises.t > t - 0.8) & (run.noises.t <= t + 1e-6)][
+            ["x", "y", "z"]
+        ].to_numpy():
+            left(at, "drawNoise", 1)
+        for theme, (alike, alphas) in browser.execute_script(ALPHAS, t, shown).items():
+            shares = Counter(round(b / a, 3) for a, b in zip(alike, alphas, strict=True))
+            assert shares == wanted[theme], (t, theme)
+            seen |= {(theme, share) for share in shares}
+        # So it is in an animation.
+        film = Animation(run, start=t, end=t + 0.1, target="mouse", size=(640, 480), floor=shown)
+        film.picture(t)
+        recent = run.noises[(run.noises.t > t - HEARD_FOR) & (run.noises.t <= t + 1e-9)]
+        for ring, row in zip(film.shown["noises"], recent.itertuples(), strict=True):
+            fade = max(1.0 - (t - row.t) / HEARD_FOR, 0.15)
+            share = 1.0 if run.level.floor_at(row.x, row.y, row.z) == shown else FAINTNESS
+            assert ring.get_alpha() == pytest.approx(fade * share)
+        marks = [
+            each.get_alpha()
+            for theme in ("beliefs", "uncertainties")
+            for each in film.shown.get(theme, ())
+        ]
+        assert Counter(marks) == Counter(
+            {1.0 if share == 1.0 else FAINTNESS: n for share, n in wanted["drawBeliefs"].items()}
+        )
+    assert len(seen) == 6
+
+
+def test_what_flies_from_floor_to_floor_is_faint_only_where_it_neither_begins_nor_ends(
+    tmp_path: Path,
+) -> None:
+    floors = (
+        scenes.feature("floor", "yard", shapely.box(-9, -9, 9, 2)),
+        scenes.feature("floor", "attic", shapely.box(-9, 2, 9, 9), height=2.8),
+    )
+    cast = {"cast.guest.at": [0.0, -3.0], "cast.guest.z": 0.0}
+    for to, z, faint in ((-6.0, 0.0, True), (4.0, 2.8, False)):
+        throw = {"t": 0.5, "by": "guest", "kind": "bang", "at": [0.0, to], "z": z}
+        more = {**cast, "throw": [throw], "noise_kinds": {"bang": {"reach": 5.0}}}
+        scene = scenes.scene(
+            tmp_path / str(faint), *floors, states={"stand": {"stand": {}}}, more=more
+        )
+        run = snelk.run(scene)
+        (drawn,) = snelk.plot_map(run, at=1.0, floor="attic").throws
+        assert (drawn.line.get_alpha(), drawn.text == "") == (
+            (FAINTNESS, True) if faint else (1.0, False)
+        )
 
 
 def test_a_hatch_over_a_ladder_is_opened_from_below_or_shuts_the_way(tmp_path: Path) -> None:

@@ -179,6 +179,7 @@ def _ask_body(
     goes = moving.on_way[v, a] and moving.driven[v, a]
     signals.goal_x[v, a] = standing.goals[v, a, 0] if goes else NAN
     signals.goal_y[v, a] = standing.goals[v, a, 1] if goes else NAN
+    signals.goal_z[v, a] = standing.goals[v, a, 2] if goes else NAN
 
 
 def _ask_targets(

@@ -91,7 +91,7 @@ cdef class SignalColumns(Columns):
     cdef public double[:, ::1] state_for, told_rank, rank, bearing, own_speed, own_height
     cdef public double[:, ::1] own_light, target_speed, target_height, target_light
     cdef public double[:, ::1] target_x, target_y, target_z
-    cdef public double[:, ::1] goal_x, goal_y
+    cdef public double[:, ::1] goal_x, goal_y, goal_z
 
 
 cdef class DrawnColumns(Columns):

@@ -77,6 +77,7 @@ class Signals(NamedTuple):
     target_z: Numbers
     goal_x: Numbers  # where its path leads to, m; NaN if it has none
     goal_y: Numbers
+    goal_z: Numbers
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""

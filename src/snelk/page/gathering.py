@@ -23,7 +23,7 @@ from snelk.runs.dense import beliefs_of, contacts_of, look_ticks, looks_at, mete
 from snelk.runs.events import describe_noise
 from snelk.runs.ladders import asked_by, is_there, reactions, times_away
 from snelk.runs.moment import every_look
-from snelk.runs.record import ANY_FLOOR, floors_searched
+from snelk.runs.record import ANY_FLOOR, floors_of
 from snelk.runs.rows import Rows
 from snelk.runs.spans import REASONS
 from snelk.runs.standing import awake_of_ticks
@@ -305,6 +305,8 @@ class Gathered:
         self._add("belief.source", source)
         for name, parts in (("x", 100), ("y", 100), ("age", 100), ("uncertainty", 10)):
             self._add(f"belief.{name}", np.stack([frame[name] for frame in frames]), parts=parts)
+        if len(self.run.level.floor_names) > 1:
+            self._add("belief.on", np.stack([floors_of(self.run, frame) for frame in frames]))
         error = np.stack([frame["error"] for frame in frames])
         self._add("belief.error", np.where(np.isnan(error), -1.0, error), parts=10)
 
@@ -366,6 +368,8 @@ class Gathered:
         self._add("noise.step", noises.equal(kind="step"), "row")
         for name in ("x", "y", "reach"):
             self._add(f"noise.{name}", noises[name], "row", parts=100)
+        if len(self.run.level.floor_names) > 1:
+            self._add("noise.on", floors_of(self.run, noises), "row")
 
     def _gather_minds(self) -> None:
         """States entered, and the values of all conditions, part by part."""
@@ -490,6 +494,9 @@ class Gathered:
         self._add(f"{a}.goes", ~np.isnan(rows["goal_x"])[self.ticks])
         for axis in ("goal_x", "goal_y"):
             self._add(f"{a}.{axis}", rows[axis][self.ticks], parts=10)
+        if len(run.level.floor_names) > 1:
+            on = floors_of(run, rows, ("goal_x", "goal_y", "goal_z"))
+            self._add(f"{a}.goal_on", on[self.ticks])
         for axis in ("target_x", "target_y"):
             here = np.where(_codes(places, tuple(known)) >= 0, rows[axis], 0.0)
             self._add(f"{a}.{axis}", here[self.ticks], parts=10)
@@ -498,7 +505,7 @@ class Gathered:
     def _gather_searches(self) -> None:
         run, steps, cells = self.run, self._new("searches"), self._new("likelihood")
         floors = len(run.level.floor_names) > 1
-        on = floors_searched(run, steps).tolist() if floors else [ANY_FLOOR] * len(steps)
+        on = floors_of(run, steps).tolist() if floors else [ANY_FLOOR] * len(steps)
         self.facts["searches"] = [
             {
                 "t": row.t,
@@ -521,7 +528,7 @@ class Gathered:
             self._add(f"likely.{n}.y", rows["y"], "row", parts=100)
             self._add(f"likely.{n}.share", share / share.max(), "row", parts=50)
             if floors:
-                self._add(f"likely.{n}.on", floors_searched(run, rows), "row")
+                self._add(f"likely.{n}.on", floors_of(run, rows), "row")
             shown.append({"agent": run.agents.index(agent), "t": t, "cell": rows.row(0).cell})
         self.facts["likelihoods"] = shown
 

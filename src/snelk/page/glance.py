@@ -78,6 +78,7 @@ class Glance:
         self.place = {(int(a), int(c)): n for n, (a, c) in enumerate(zip(*pairs, strict=True))}
         scenario = self.scenario
         setup, times = scenario.setup, self.quick.times
+        self._has_floors = len(self.level.floor_names) > 1
         self._teams = [setup.cast[name].team for name in simulation.names]
         turned = (
             (("open" if each.is_on else "shut") if each.is_door else "", each.name, t)
@@ -113,13 +114,14 @@ class Glance:
         self._add("heading", np.where(poses.present, heading, np.nan).T, parts=100)
         self._add("present", poses.present.T)
         self._add("posture", np.where(poses.present, poses.posture, 0).T)
-        if len(self.level.floor_names) > 1:
-            at = np.stack([np.where(poses.present, each, 0.0) for each in poses[:3]], axis=-1)
-            self._add("floor", self._on(at.reshape(-1, 3)).reshape(poses.x.shape).T)
+        if self._has_floors:
+            at = [np.where(poses.present, each, 0.0) for each in poses[:3]]
+            self._add("floor", self._on(np.stack(at, axis=-1)).T)
 
     def _on(self, places: Numbers) -> NDArray[np.int32]:
-        """The floor below each of (places, 3), by number; -1 for none."""
-        return self.level.floors_at(np.ascontiguousarray(np.nan_to_num(places)))
+        """The floor below each of (..., 3), by number; -1 for none."""
+        at = np.ascontiguousarray(np.nan_to_num(places)).reshape(-1, 3)
+        return self.level.floors_at(at).reshape(places.shape[:-1])
 
     def _looks(self) -> None:
         quick, setup, kept = self.quick, self.scenario.setup, self.kept
@@ -169,6 +171,9 @@ class Glance:
                 for sense, results in zip(CONTACTS, quick.contacts, strict=True)
             },
         }  # fmt: skip
+        if self._has_floors:
+            believed = np.stack([quick.believed_x, quick.believed_y, quick.believed_z], axis=-1)
+            columns["beliefs"][1]["belief.on"] = self._on(believed), 1
         teams = self._teams
         profiles = [setup.profile_of(agent) for agent in self.simulation.agents]
         noticed = [profile.noticed() for profile in profiles]
@@ -189,6 +194,8 @@ class Glance:
             ("reach", noises.reach, 100),
         ):  # fmt: skip
             self._add(f"noise.{name}", values, parts=parts)
+        if self._has_floors:
+            self._add("noise.on", self._on(np.stack([noises.x, noises.y, noises.z], axis=-1)))
         order = np.lexsort((self.quick.heard_at, heard.agent))
         self._add("heard.agent", heard.agent[order])
         self._add("heard.target", heard.by[order])
@@ -213,11 +220,14 @@ class Glance:
             self._add(f"{a}.goes", ~np.isnan(quick.goal_x[:, a]))
             self._add(f"{a}.goal_x", quick.goal_x[:, a], parts=10)
             self._add(f"{a}.goal_y", quick.goal_y[:, a], parts=10)
+            if self._has_floors:
+                goals = [each[:, a] for each in (quick.goal_x, quick.goal_y, quick.goal_z)]
+                self._add(f"{a}.goal_on", self._on(np.stack(goals, axis=-1)))
 
     def _searches(self) -> None:
-        quick, floors = self.quick, len(self.level.floor_names) > 1
+        quick = self.quick
         places = np.array([(note.x, note.y, note.z) for note in quick.notes]).reshape(-1, 3)
-        on = self._on(places).tolist() if floors else [ANY_FLOOR] * len(places)
+        on = self._on(places).tolist() if self._has_floors else [ANY_FLOOR] * len(places)
         self.facts["searches"] = [
             {"t": note.t, "agent": note.agent, "what": note.what,
              "x": None if np.isnan(note.x) else note.x, "y": None if np.isnan(note.y) else note.y,
@@ -228,7 +238,7 @@ class Glance:
         for n, shot in enumerate(quick.snapshots):
             some = shot.share > 1e-4
             share, (x, y, _) = shot.share[some], shot.likelihood.centres[some].T
-            if floors:
+            if self._has_floors:
                 self._add(f"likely.{n}.on", self._on(shot.likelihood.centres[some]))
             for name, values, parts in (("x", x, 100), ("y", y, 100)):
                 self._add(f"likely.{n}.{name}", values, parts=parts)

@@ -69,6 +69,9 @@ class MapView {
   // How much is left of what is on a floor, by number; of what runs of long ago do not say, all.
   shareOn(on) { return this.floor < 0 || on === this.floor || on === ANY_FLOOR ? 1 : FAINTNESS; }
 
+  // The same, of a number that is kept where there is more than one floor.
+  shareAt(name, ...at) { return this.floor < 0 || !this.run.has(name) ? 1 : this.shareOn(this.run.at(name, ...at)); }
+
   // Whether somebody is on another floor than the one that is shown.
   elsewhere(c, t) { return this.floor >= 0 && this.run.at("floor", c, this.run.tickAt(t)) !== this.floor; }
 
@@ -292,21 +295,27 @@ class MapView {
       const pose = poses[c], profile = run.profile(a);
       if (!pose || (!page.alike && a !== page.a)) return;
       const state = run.has(`${a}.state`) ? profile.states[run.at(`${a}.state`, tick)] : null;
-      const ring = (x, y, metres, dash) => {
+      const ring = (x, y, metres, dash, left) => {
         this.circle(x, y, metres * metre);
+        this.pen.globalAlpha = left;
         this.stroke(this.colours[c], 1.6, dash);
+        this.pen.globalAlpha = 1;
         this.count("reach");
       };
+      const here = this.elsewhere(c, t) ? FAINTNESS : 1;
       const feels = state ? state.touches : profile.touches;
-      if (feels) ring(pose.x, pose.y, feels, [1.5, 2.5]);
-      if (state && state.catch) ring(pose.x, pose.y, state.catch, [7, 2]);
+      if (feels) ring(pose.x, pose.y, feels, [1.5, 2.5], here);
+      if (state && state.catch) ring(pose.x, pose.y, state.catch, [7, 2], here);
       if (!state || !run.at(`${a}.goes`, tick)) return;
       const [x, y] = ["goal_x", "goal_y"].map((axis) => run.at(`${a}.${axis}`, tick));
-      ring(x, y, state.arrive, [1.5, 4.5]);
+      const there = this.shareAt(`${a}.goal_on`, tick);
+      ring(x, y, state.arrive, [1.5, 4.5], there);
+      this.pen.globalAlpha = there;
       for (const [dx, dy] of [[4, 4], [4, -4]]) {
         this.trace([[x - dx / metre, y - dy / metre], [x + dx / metre, y + dy / metre]], false);
         this.stroke(this.colours[c], 1.4);
       }
+      this.pen.globalAlpha = 1;
     });
   }
 
@@ -362,7 +371,7 @@ class MapView {
     const times = this.noiseTimes || (this.noiseTimes = Array.from(run.column("noise.t"), (v) => v / 1000));
     for (let n = countUpTo(times, t - NOISE_SHOWN); n < times.length && times[n] <= t + 1e-6; n++) {
       this.circle(run.at("noise.x", n), run.at("noise.y", n), run.at("noise.reach", n) * this.perMetreX);
-      this.pen.globalAlpha = Math.max(1 - (t - times[n]) / NOISE_SHOWN, 0.15);
+      this.pen.globalAlpha = Math.max(1 - (t - times[n]) / NOISE_SHOWN, 0.15) * this.shareAt("noise.on", n);
       this.stroke(this.page.noise, 1.4, [2, 3]);
       this.pen.globalAlpha = 1;
       this.count("noise");
@@ -410,12 +419,13 @@ class MapView {
       if (tick < run.from("beliefs", n) || source < 0 || ["sensed", "grace"].includes(run.words.sources[source])) return;
       const x = run.at("belief.x", n, tick), y = run.at("belief.y", n, tick), colour = this.colours[run.agents[a]];
       if (!this.weights[run.agents[a]]) return;
-      this.pen.globalAlpha = this.weights[run.agents[a]] < 2 ? 0.45 : 1;
+      const left = this.shareAt("belief.on", n, tick);
+      this.pen.globalAlpha = (this.weights[run.agents[a]] < 2 ? 0.45 : 1) * left;
       this.circle(x, y, run.at("belief.uncertainty", n, tick) * this.perMetreX);
       this.stroke(colour, 1.2, [5, 3]);
       this.circle(x, y, 7);
       const faint = this.pen.globalAlpha;
-      this.fillWith("white", 0.7);
+      this.fillWith("white", 0.7 * left);
       this.pen.globalAlpha = faint;
       this.stroke(colour, 1.5);
       this.text("?", this.px(x), this.py(y), 11, colour, "center");

@@ -37,6 +37,7 @@ from snelk.plots.appearance import (
     VERMILION,
     agent_colours,
     rank_shade,
+    shares_on,
 )
 from snelk.plots.ground import draw_level, outline_of
 from snelk.plots.labels import Labels
@@ -273,11 +274,12 @@ class Animation:
     def _noises(self, t: float) -> None:
         noises = self.run.rows("noises")
         recent = noises.take((noises["t"] > t - HEARD_FOR) & (noises["t"] <= t + 1e-9))
-        for row in recent.each():
+        shares = shares_on(self.run, recent, self.floor).tolist()
+        for row, share in zip(recent.each(), shares, strict=True):
             fade = 1.0 - (t - row.t) / HEARD_FOR
             ring = Circle(
                 (row.x, row.y), row.reach, fill=False, ec=NOISE, lw=1.2, ls=(0, (2, 2)),
-                alpha=max(fade, 0.15), zorder=5.5,
+                alpha=max(fade, 0.15) * share, zorder=5.5,
             )  # fmt: skip
             self._keep("noises", self.map.add_artist(ring))
 
@@ -296,18 +298,22 @@ class Animation:
 
     def _beliefs(self, tick: int) -> None:
         now = beliefs_at(self.run, tick)
-        for row in now.take(not_sensed(now)).each():
-            colour = self.colours[row.agent]
+        now = now.take(not_sensed(now))
+        shares = shares_on(self.run, now, self.floor).tolist()
+        for row, share in zip(now.each(), shares, strict=True):
+            colour, look = self.colours[row.agent], {"alpha": share}
             doubt = Circle(
                 (row.x, row.y), row.uncertainty, fill=False, ec=colour, lw=0.9, ls=(0, (4, 2)),
-                zorder=5.8,
+                zorder=5.8, **look,
             )  # fmt: skip
             self._keep("uncertainties", self.map.add_artist(doubt))
             x, y = [row.x], [row.y]
-            mark = Line2D(x, y, marker="o", ms=9, mfc="white", mec=colour, mew=1.2, zorder=6)
+            mark = Line2D(
+                x, y, marker="o", ms=9, mfc="white", mec=colour, mew=1.2, zorder=6, **look
+            )
             self._keep("beliefs", self.map.add_artist(mark))
             self.map.add_artist(
-                Line2D(x, y, marker=question_mark(), ms=4, color=colour, zorder=6.1)
+                Line2D(x, y, marker=question_mark(), ms=4, color=colour, zorder=6.1, **look)
             )
 
     def _bodies(self, poses: dict[str, Any]) -> None:

@@ -7,16 +7,19 @@ Pages need no drawing library, so none is imported here.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.runs.record import ANY_FLOOR, floors_of
 from snelk.senses.gates import QUIET, SIGHT, Paint
 
 if TYPE_CHECKING:
     from snelk.config.models import Wall
     from snelk.level.level import Level
+    from snelk.runs.rows import Rows
     from snelk.runs.run import Run
 
 BLACK, ORANGE, SKY, GREEN = "#1a1a1a", "#e69f00", "#56b4e9", "#009e73"
@@ -78,6 +81,16 @@ def ground_colour(light: float) -> tuple[float, float, float]:
 def is_sheer(level: Level, wall: Wall) -> bool:
     """Whether one sees through a wall; not if its triangles block, for which it only stands."""
     return wall.see_through > 0 and not (level.data.meshes and wall.see_through == 1.0)
+
+
+def shares_on(
+    run: Run, rows: Rows, floor: str | None, axes: Sequence[str] = "xyz"
+) -> NDArray[np.float64]:
+    """How much is left of each row of a table: 1 on the floor that is shown, else `FAINTNESS`."""
+    if floor is None:
+        return np.ones(len(rows))
+    here = [ANY_FLOOR, run.level.floor_names.index(floor)]
+    return np.where(np.isin(floors_of(run, rows, axes), here), 1.0, FAINTNESS)
 
 
 def extent_of(run: Run) -> NDArray[np.float64]:

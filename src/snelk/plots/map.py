@@ -34,6 +34,7 @@ from snelk.plots.appearance import (
     WALL_SHADES,
     agent_colours,
     extent_of,
+    shares_on,
 )
 from snelk.plots.ground import draw_level, label_level, outline_of
 from snelk.plots.labels import Labels
@@ -175,8 +176,9 @@ def plot_map(
         if agent in poses:
             few = len(shown) <= CROWD
             _draw_cones(artists, run, level, agent, tick, poses, colours[agent], height, few)
-    artists.noises.update(draw_noises(ax, run, shown, t, colours))
-    artists.reaches.update(draw_reaches(ax, run, shown, tick, poses, colours))
+    artists.noises.update(draw_noises(ax, run, shown, t, colours, floor=floor))
+    reaches = draw_reaches(ax, run, shown, tick, poses, colours, floor=floor)
+    artists.reaches.update(reaches)
     artists.territories.update(draw_territories(ax, run, shown, colours))
     if ways:
         artists.ways.update(draw_ways(ax, run, shown, t, colours))
@@ -184,10 +186,10 @@ def plot_map(
         search = draw_search(ax, run, agent, t, colours[agent], floor=floor)
         if search is not None:
             artists.searches[agent] = search
-    artists.throws.extend(draw_throws(ax, run, t))
-    draw_trails(artists.scent, ax, run, shown, tick, poses, colours)
+    artists.throws.extend(draw_throws(ax, run, t, floor=floor))
+    draw_trails(artists.scent, ax, run, shown, tick, poses, colours, floor=floor)
     _draw_rays(artists, run, shown, t, poses)
-    _draw_ghosts(artists, run, shown, t, colours)
+    _draw_ghosts(artists, run, shown, t, colours, floor)
     _draw_bodies(artists, run, poses, colours)
     if floor is not None:
         _fade_others(artists, run, poses, floor)
@@ -418,28 +420,36 @@ def _draw_ghosts(
     agents: Sequence[str],
     t: float,
     colours: dict[str, str],
+    floor: str | None,
 ) -> None:
-    """Hollow marks where an agent believes a target, or last saw it if it has no memory."""
+    """Hollow marks where an agent believes a target, or last saw it if it has no memory.
+
+    Those on another floor than one that is shown are faint, and have no label.
+    """
     for agent in agents:
         if run.setup.profile_of(agent).memory is None:
-            _draw_last_seen(artists, run, agent, t, colours[agent])
+            _draw_last_seen(artists, run, agent, t, colours[agent], floor)
     now = beliefs_at(run, run.tick_at(t))
     crowded = len(agents) > CROWD
-    for row in now.take(not_sensed(now)).each():
+    now = now.take(not_sensed(now))
+    for row, share in zip(now.each(), shares_on(run, now, floor).tolist(), strict=True):
         if row.agent not in agents:
             continue
         words = f"{row.target} to {row.agent}: {row.source.replace('_', ' ')}, {row.age:.1f} s"
         words = f"{row.agent}, {row.age:.1f} s" if crowded else words
         doubt = Circle(
             (row.x, row.y), row.uncertainty, fill=False, ec=colours[row.agent], lw=1.0,
-            ls=(0, (4, 2)), alpha=0.8, zorder=5.8,
+            ls=(0, (4, 2)), alpha=0.8 * share, zorder=5.8,
         )  # fmt: skip
         artists.axes.add_artist(doubt)
         artists.uncertainties[row.agent, row.target] = doubt
-        _mark_ghost(artists, row.agent, row.target, (row.x, row.y), words, colours[row.agent])
+        place = row.x, row.y
+        _mark_ghost(artists, row.agent, row.target, place, words, colours[row.agent], share)
 
 
-def _draw_last_seen(artists: MapArtists, run: Run, agent: str, t: float, colour: str) -> None:
+def _draw_last_seen(
+    artists: MapArtists, run: Run, agent: str, t: float, colour: str, floor: str | None
+) -> None:
     events = run.rows("events").where(agent=agent)
     past = events.take((events["t"] <= t + 1e-9) & np.isin(events["kind"], ["saw", "lost"]))
     for event in past.last_of_each("target").where(kind="lost").each():
@@ -447,9 +457,10 @@ def _draw_last_seen(artists: MapArtists, run: Run, agent: str, t: float, colour:
         sight = run.rows_of("sight", agent, target)
         looks = sight["t"][sight["in_view"]]
         tick = run.tick_at(float(looks[looks < event.t].max()))
-        where = run.rows("poses").row(tick * len(run.names) + run.names.index(target))
+        poses, n = run.rows("poses"), tick * len(run.names) + run.names.index(target)
+        where, share = poses.row(n), float(shares_on(run, poses.take(slice(n, n + 1)), floor)[0])
         words = f"{target} last seen by {agent}, {t - run.times[tick]:.1f} s ago"
-        _mark_ghost(artists, agent, target, (float(where.x), float(where.y)), words, colour)
+        _mark_ghost(artists, agent, target, (float(where.x), float(where.y)), words, colour, share)
 
 
 def _mark_ghost(
@@ -459,14 +470,13 @@ def _mark_ghost(
     place: tuple[float, float],
     words: str,
     colour: str,
+    share: float,
 ) -> None:
-    ax = artists.axes
-    (mark,) = ax.plot(
-        *place, marker="o", ms=11, mfc="none", mec=colour, mew=1.4, ls="none", zorder=6
-    )
-    ax.plot(*place, marker=question_mark(), ms=5, color=colour, ls="none", zorder=6.1)
+    ax, look = artists.axes, {"ls": "none", "alpha": share}
+    (mark,) = ax.plot(*place, marker="o", ms=11, mfc="none", mec=colour, mew=1.4, zorder=6, **look)
+    ax.plot(*place, marker=question_mark(), ms=5, color=colour, zorder=6.1, **look)
     artists.ghosts[agent, target] = mark
-    artists.ghost_places[agent, target] = (*place, words)
+    artists.ghost_places[agent, target] = (*place, words if share == 1.0 else "")
 
 
 CLUE_LABEL = "clue: something is out of order"

@@ -13,16 +13,15 @@ from matplotlib.markers import MarkerStyle
 from matplotlib.patches import Circle, PathPatch, Rectangle
 
 from snelk.engine.throws import GRAVITY
-from snelk.plots.appearance import FAINTNESS, INK, LIKELY, NOISE
+from snelk.plots.appearance import FAINTNESS, INK, LIKELY, NOISE, shares_on
 from snelk.plots.ground import outline_of
-from snelk.runs.record import ANY_FLOOR, floors_searched
+from snelk.runs.record import ANY_FLOOR
 from snelk.runs.rows import Rows
 from snelk.runs.standing import reaches_at
 
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
     from matplotlib.axes import Axes
-    from numpy.typing import NDArray
 
     from snelk.runs.run import Run
 
@@ -70,28 +69,33 @@ TOUCH_LINE, CATCH_LINE, GOAL_LINE = (0, (1, 1.5)), (0, (5, 1.5)), (0, (1, 3))
 
 def draw_reaches(
     ax: Axes, run: Run, agents: tuple[str, ...], tick: int, poses: dict[str, Any],
-    colours: dict[str, str],
+    colours: dict[str, str], *, floor: str | None = None,
 ) -> dict[tuple[str, str], Circle]:  # fmt: skip
     """By agent and `touch`, `catch` or `arrive`: the circle within which it is so."""
     drawn = {}
+    shown = ANY_FLOOR if floor is None else run.level.floor_names.index(floor)
     for agent in agents:
         if agent not in poses:
             continue
-        reaches, here = reaches_at(run, agent, tick), (poses[agent].x, poses[agent].y)
-        for what, centre, radius, line in (
-            ("touch", here, reaches.touch, TOUCH_LINE),
-            ("catch", here, reaches.catch, CATCH_LINE),
-            ("arrive", reaches.goal, reaches.arrive, GOAL_LINE),
+        pose, reaches = poses[agent], reaches_at(run, agent, tick)
+        here, on = (
+            (pose.x, pose.y),
+            int(run.level.floors_at(np.array([[pose.x, pose.y, pose.z]]))[0]),
+        )
+        for what, centre, on_floor, radius, line in (
+            ("touch", here, on, reaches.touch, TOUCH_LINE),
+            ("catch", here, on, reaches.catch, CATCH_LINE),
+            ("arrive", reaches.goal, reaches.goal_on, reaches.arrive, GOAL_LINE),
         ):
             if centre is None or not radius:
                 continue
-            circle = Circle(
-                centre, radius, fill=False, ec=colours[agent], lw=1.5, ls=line, zorder=5.6
-            )
+            alike = ANY_FLOOR in (shown, on_floor) or on_floor == shown
+            look: dict[str, Any] = {"alpha": 1.0 if alike else FAINTNESS, "zorder": 5.6}
+            circle = Circle(centre, radius, fill=False, ec=colours[agent], lw=1.5, ls=line, **look)
             ax.add_patch(circle)
             drawn[agent, what] = circle
             if what == "arrive":
-                ax.plot(*centre, marker="x", ms=5, mew=1.2, color=colours[agent], zorder=5.6)
+                ax.plot(*centre, marker="x", ms=5, mew=1.2, color=colours[agent], **look)
     return drawn
 
 
@@ -177,16 +181,8 @@ def _points(
 ) -> tuple[list[tuple[float, float]], list[float]]:
     """The points of some kinds of rows, and how much of each is left on the floor that is shown."""
     rows = rows.take(np.isin(rows["what"], kinds))
-    shares = _shares(run, rows, floor).tolist()
+    shares = shares_on(run, rows, floor).tolist()
     return list(zip(rows["x"].tolist(), rows["y"].tolist(), strict=True)), shares
-
-
-def _shares(run: Run, rows: Rows, floor: str | None) -> NDArray[np.float64]:
-    """1 for each row of a search on the floor that is shown, `FAINTNESS` for each on another."""
-    if floor is None:
-        return np.ones(len(rows))
-    here = [ANY_FLOOR, run.level.floor_names.index(floor)]
-    return np.where(np.isin(floors_searched(run, rows), here), 1.0, FAINTNESS)
 
 
 def _draw_cells(
@@ -202,7 +198,7 @@ def _draw_cells(
     places = np.stack([now["x"], now["y"]], axis=1)
     squares = [Rectangle((x - half, y - half), 2 * half, 2 * half) for x, y in places]
     share = now["likelihood"]
-    alpha = np.clip(0.12 + 0.78 * share / share.max(), 0.0, 0.9) * _shares(run, now, floor)
+    alpha = np.clip(0.12 + 0.78 * share / share.max(), 0.0, 0.9) * shares_on(run, now, floor)
     cells = PatchCollection(squares, facecolor=LIKELY, edgecolor="none", zorder=2.6)
     cells.set_alpha(alpha)
     ax.add_collection(cells)
@@ -218,18 +214,23 @@ class ThrowArtists:
     text: str
 
 
-def draw_throws(ax: Axes, run: Run, t: float, *, shown_for: float = 2.5) -> list[ThrowArtists]:
+def draw_throws(
+    ax: Axes, run: Run, t: float, *, shown_for: float = 2.5, floor: str | None = None
+) -> list[ThrowArtists]:
     """Arcs of things in flight or landed a moment ago, seen from above, with their tops."""
     drawn = []
     throws = run.rows("throws")
     recent = throws.take((throws["t"] <= t + 1e-9) & (throws["lands"] >= t - shown_for))
-    for row in recent.each():
+    ends = [
+        shares_on(run, recent, floor, [f"{end}_{axis}" for axis in "xyz"]) for end in ("from", "to")
+    ]
+    for row, share in zip(recent.each(), np.maximum(*ends).tolist(), strict=True):
         (line,) = ax.plot(
             [row.from_x, row.to_x], [row.from_y, row.to_y], color=NOISE, lw=1.2,
-            ls=(0, (2, 2)), zorder=6,
+            ls=(0, (2, 2)), alpha=share, zorder=6,
         )  # fmt: skip
         middle = (row.from_x + row.to_x) / 2, (row.from_y + row.to_y) / 2
-        text = f"{row.kind}, {row.arc} arc, {_top_of(row):.1f} m high"
+        text = f"{row.kind}, {row.arc} arc, {_top_of(row):.1f} m high" if share == 1.0 else ""
         drawn.append(ThrowArtists(line, middle, text))
     return drawn
 

@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from matplotlib.lines import Line2D
 from matplotlib.patches import FancyArrowPatch
+from numpy.typing import NDArray
 
-from snelk.plots.appearance import INK
+from snelk.plots.appearance import FAINTNESS, INK
 from snelk.runs.dense import contacts_of
 from snelk.runs.scent import trail_at
 from snelk.runs.standing import awake_at
@@ -46,10 +47,16 @@ class ScentArtists:
 
 def draw_trails(
     artists: ScentArtists, ax: Axes, run: Run, agents: Sequence[str], tick: int,
-    poses: dict[str, Any], colours: dict[str, str],
+    poses: dict[str, Any], colours: dict[str, str], *, floor: str | None = None,
 ) -> None:  # fmt: skip
-    """Draw all that noses of these agents mind, at a tick."""
+    """Draw all that noses of these agents mind, at a tick; on other floors than one faint."""
     setup = run.setup
+
+    def shares(x: Any, y: Any, z: Any) -> NDArray[np.float64]:
+        on = run.level.floors_at(np.column_stack([x, y, z]))
+        here = floor is None or on == run.level.floor_names.index(floor)
+        return np.where(here, np.ones(len(on)), FAINTNESS)
+
     weakest: dict[str, float] = {}
     for agent in agents:
         smell = setup.profile_of(agent).smell
@@ -58,7 +65,10 @@ def draw_trails(
         teams = setup.profile_of(agent).teams()[("smell",)]
         reach = smell.reach * awake_at(run, agent, "smell", tick)
         if reach > 0.0:
-            artists.noses[agent] = _draw_nose(ax, run, poses[agent], reach, colours[agent])
+            pose = poses[agent]
+            nose = _draw_nose(ax, run, pose, reach, colours[agent])
+            nose.set_alpha(shares(pose.x, pose.y, pose.z)[0])
+            artists.noses[agent] = nose
         for target in (n for n, each in setup.cast.items() if each.team in teams and n != agent):
             weakest[target] = min(weakest.get(target, 1.0), smell.weakest)
             rows = contacts_of(run, agent, target, "smell")
@@ -67,7 +77,7 @@ def draw_trails(
                 (line,) = ax.plot(
                     [poses[agent].x, row.x], [poses[agent].y, row.y], color=SCENT, lw=1.4,
                     ls=(0, (1, 1.2)), marker="D", ms=6, mfc="white", mec=SCENT, mew=1.4,
-                    markevery=[1], zorder=6,
+                    markevery=[1], alpha=shares(row.x, row.y, row.z)[0], zorder=6,
                 )  # fmt: skip
                 artists.smelt[agent, target] = line
     for target, least in weakest.items():
@@ -77,10 +87,10 @@ def draw_trails(
         places = found[0].of(0, 0)
         strong = places["strength"] >= least
         size = 4.0 + 26.0 * np.clip(places["strength"][strong], 0.0, 1.0)
-        artists.trails[target] = ax.scatter(
-            places["x"][strong], places["y"][strong], s=size, color=SCENT, alpha=0.55, lw=0.0,
-            zorder=3.6,
-        )  # fmt: skip
+        x, y, z = (places[axis][strong] for axis in "xyz")
+        dots = ax.scatter(x, y, s=size, color=SCENT, lw=0.0, zorder=3.6)
+        dots.set_alpha((0.55 * shares(x, y, z)).tolist())
+        artists.trails[target] = dots
     if artists.noses and setup.air.wind > 0.0:
         artists.wind.append(_draw_wind(ax, setup.air.wind, setup.air.blows_to))
 

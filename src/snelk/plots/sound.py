@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from snelk.config.steps import STEP
 from snelk.config.words import POSTURES
 from snelk.level.rays import shares_past
-from snelk.plots.appearance import INK, NOISE
+from snelk.plots.appearance import INK, NOISE, shares_on
 from snelk.runs.events import describe_noise
 from snelk.runs.turning import level_at
 from snelk.senses.hearing import LIFT, UNDERFOOT
@@ -58,17 +58,22 @@ class NoiseArtists:
 
 
 def draw_noises(
-    ax: Axes, run: Run, agents: Sequence[str], t: float, colours: dict[str, str]
-) -> dict[int, NoiseArtists]:
-    """Draw the noises of the last moment, by their number in the table `noises`."""
+    ax: Axes, run: Run, agents: Sequence[str], t: float, colours: dict[str, str],
+    *, floor: str | None = None,
+) -> dict[int, NoiseArtists]:  # fmt: skip
+    """Draw the noises of the last moment, by their number in the table `noises`.
+
+    Those on another floor than one that is shown are faint, and have no label.
+    """
     noises, judged = run.rows("noises"), run.rows("hearing")
     recent = noises.take((noises["t"] > t - RECENT) & (noises["t"] <= t + 1e-9))
     heard = judged.take(judged["heard"] & (judged["t"] <= t + 1e-9))
     heard = heard.take(np.isin(heard["agent"], agents))
     drawn: dict[int, NoiseArtists] = {}
-    for row in recent.last_of_each("by", "kind").each():
+    recent = recent.last_of_each("by", "kind")
+    for row, share in zip(recent.each(), shares_on(run, recent, floor).tolist(), strict=True):
         by = heard.take(heard["noise"] == row.noise)
-        drawn[int(row.noise)] = _draw_noise(ax, run, row, by, colours)
+        drawn[int(row.noise)] = _draw_noise(ax, run, row, by, colours, share)
     return drawn
 
 
@@ -115,23 +120,25 @@ def carried(
 
 
 def _draw_noise(
-    ax: Axes, run: Run, noise: Row, heard: Rows, colours: dict[str, str]
+    ax: Axes, run: Run, noise: Row, heard: Rows, colours: dict[str, str], share: float
 ) -> NoiseArtists:
     ring = Circle(
-        (noise.x, noise.y), noise.reach, fill=False, ec=NOISE, lw=0.7, ls=(0, (1, 3)), zorder=4.2
-    )
+        (noise.x, noise.y), noise.reach, fill=False, ec=NOISE, lw=0.7, ls=(0, (1, 3)), alpha=share,
+        zorder=4.2,
+    )  # fmt: skip
     ax.add_artist(ring)
     x, y, straight, on_foot = carried(
         run, (noise.x, noise.y, noise.z), noise.reach, level_at(run, run.tick_at(noise.t))
     )
     ax.contourf(
-        x, y, np.maximum(straight, on_foot), levels=[0.0, np.inf], colors=[NOISE], alpha=0.10,
-        zorder=1.4,
+        x, y, np.maximum(straight, on_foot), levels=[0.0, np.inf], colors=[NOISE],
+        alpha=0.10 * share, zorder=1.4,
     )  # fmt: skip
-    through = ax.contour(x, y, straight, levels=[0.0], colors=[NOISE], linewidths=1.3, zorder=4.3)
-    around = ax.contour(
-        x, y, on_foot, levels=[0.0], colors=[NOISE], linewidths=1.3, linestyles="--", zorder=4.3
-    )
+    edge: dict[str, Any] = {
+        "levels": [0.0], "colors": [NOISE], "linewidths": 1.3, "alpha": share, "zorder": 4.3,
+    }  # fmt: skip
+    through = ax.contour(x, y, straight, **edge)
+    around = ax.contour(x, y, on_foot, linestyles="--", **edge)
     (mark,) = ax.plot(
         noise.x,
         noise.y,
@@ -141,17 +148,19 @@ def _draw_noise(
         mec="white" if len(heard) else NOISE,
         mew=1.0 if len(heard) else 1.4,
         ls="none",
+        alpha=share,
         zorder=8.5,
     )
     text = describe_noise(noise.kind, noise.gait, noise.ground)
     maker = f"{noise.by}: " if noise.by and noise.kind != "step" else ""
-    artists = NoiseArtists(maker + text, (noise.x, noise.y), mark, ring, through, around)
+    text = maker + text if share == 1.0 else ""
+    artists = NoiseArtists(text, (noise.x, noise.y), mark, ring, through, around)
     for row in heard.each():
         tick = run.tick_at(row.t)
         pose = run.rows("poses").row(tick * len(run.names) + run.names.index(row.agent))
         (line,) = ax.plot(
             [noise.x, pose.x], [noise.y, pose.y], color=colours[row.agent], lw=1.6,
-            ls=(0, (0.6, 1.6)), dash_capstyle="round", zorder=5.2,
+            ls=(0, (0.6, 1.6)), dash_capstyle="round", alpha=share, zorder=5.2,
         )  # fmt: skip
         artists.ears[row.agent] = line
     return artists

@@ -44,6 +44,7 @@ class Quick(NamedTuple):
     source: NDArray[np.int8]  # (tick, pair) of a belief, or NO_BELIEF
     believed_x: Numbers  # (tick, pair), m
     believed_y: Numbers
+    believed_z: Numbers
     uncertainty: Numbers  # (tick, pair), m
     # Of each of CONTACTS (tick, pair) the first gate that failed, or SENSED.
     contacts: tuple[NDArray[np.int8], ...]
@@ -51,6 +52,7 @@ class Quick(NamedTuple):
     entry: NDArray[np.int32]  # (tick, agent) how many it has been in before
     goal_x: Numbers  # (tick, agent) where its path leads to, m; NaN without one
     goal_y: Numbers
+    goal_z: Numbers
     turns: list[tuple[float, Turn]]
     notes: list[Note]
     snapshots: list[Snapshot]
@@ -80,11 +82,12 @@ def quick_parts(
     places = None if are_all else given  # all of them are in one piece
     kept = [copies.of(values[0].reshape(-1, *values.shape[3:]), places) for values in (
         sight.failed, sight.wall, sight.wall_place, simulation.meters.value, beliefs.source,
-        beliefs.x, beliefs.y, beliefs.age, beliefs.blur,
+        beliefs.x, beliefs.y, beliefs.z, beliefs.age, beliefs.blur,
         *(getattr(contacts, sense.name) for sense in CONTACTS),
     )]  # fmt: skip
     own = [copies.of(values[0]) for values in (
         sight.looked, signals.state, signals.entry, signals.goal_x, signals.goal_y,
+        signals.goal_z,
     )]  # fmt: skip
     awake = copies.of(simulation.awake_then["sight"][0])
     even: Any

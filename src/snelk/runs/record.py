@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -298,11 +298,11 @@ did you mean "dog.fox.first_seen"?
 
 
 ANY_FLOOR = -2
-"""Instead of the number of a floor: of a run of before the tables of searches had heights."""
+"""Instead of the number of a floor: of a run of before its table had heights."""
 
 
-def floors_searched(run: Record, rows: Rows) -> NDArray[np.int32]:
-    """The floor, by number, that each row of `searches` or `likelihood` is about; -1 for none."""
-    if "z" not in rows:
+def floors_of(run: Record, rows: Rows, axes: Sequence[str] = "xyz") -> NDArray[np.int32]:
+    """The floor, by number, that the place of each row of a table is on; -1 for none."""
+    if axes[2] not in rows:
         return np.full(len(rows), ANY_FLOOR, dtype=np.int32)
-    return run.level.floors_at(np.nan_to_num(np.column_stack([rows[axis] for axis in "xyz"])))
+    return run.level.floors_at(np.nan_to_num(np.column_stack([rows[axis] for axis in axes])))

@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.runs.record import ANY_FLOOR, Record, floors_of
+
 if TYPE_CHECKING:
     from snelk.config.minds import State
     from snelk.config.models import Cone, Setup
-    from snelk.runs.record import Record
     from snelk.runs.rows import Row
 
 
@@ -67,12 +68,14 @@ class Reaches(NamedTuple):
         catch: Within this it catches; None where its state does not.
         arrive: Within this of its goal it has arrived.
         goal: Where its path leads to, m; None without one.
+        goal_on: The floor of that, by number; -1 for none.
     """
 
     touch: float | None
     catch: float | None
     arrive: float
     goal: tuple[float, float] | None
+    goal_on: int
 
 
 def reaches_at(run: Record, agent: str, tick: int) -> Reaches:
@@ -82,10 +85,11 @@ def reaches_at(run: Record, agent: str, tick: int) -> Reaches:
     catch = state.catch.reach if state is not None and state.catch is not None else None
     rows = run.rows("signals")
     now = np.flatnonzero(rows.equal(agent=agent) & (np.abs(rows["t"] - run.times[tick]) < 1e-9))
-    goal = None
+    goal, goal_on = None, ANY_FLOOR
     if len(now) and not np.isnan(rows["goal_x"][now[0]]):
         goal = float(rows["goal_x"][now[0]]), float(rows["goal_y"][now[0]])
-    return Reaches(touch, catch, arrives_within(run.setup, agent, state), goal)
+        goal_on = int(floors_of(run, rows.take(now[:1]), ("goal_x", "goal_y", "goal_z"))[0])
+    return Reaches(touch, catch, arrives_within(run.setup, agent, state), goal, goal_on)
 
 
 def arrives_within(setup: Setup, agent: str, state: State | None) -> float:
