@@ -86,7 +86,8 @@ class MapArtists(Drawing):
         rays: Per (agent, target): the reason drawn, and the line.
         ghosts: Per (agent, target) out of view: the mark at its believed position, or without a
             memory where it was last seen.
-        ghost_places: Per (agent, target): that position, x and y in m, and its label.
+        ghost_places: Per (agent, target): that position, x and y in m, and its label; none
+            on another floor than the one that is shown.
         uncertainties: Per (agent, target): the circle of the belief's uncertainty.
         bodies: Per character: its mark.
         lamps: Per bearer: its light, from the reach inwards.
@@ -543,12 +544,14 @@ def _write_labels(
             color=colour,
             **halo,
         )
+    small: dict[str, Any] = {"needed": True, **halo}
     for (agent, _), (x, y, words) in artists.ghost_places.items():
-        labels.place(x, y, words, gap=9, needed=True, fontsize=7, color=colours[agent], **halo)
-    for noise in artists.noises.values():
-        labels.place(*noise.place, noise.text, gap=9, needed=True, fontsize=8, color=NOISE, **halo)
-    for throw in artists.throws:
-        labels.place(*throw.place, throw.text, gap=6, needed=True, fontsize=8, color=NOISE, **halo)
+        if words:
+            labels.place(x, y, words, gap=9, fontsize=7, color=colours[agent], **small)
+    for drawn, gap in ((artists.noises.values(), 9), (artists.throws, 6)):
+        for each in drawn:
+            if each.text:
+                labels.place(*each.place, each.text, gap=gap, fontsize=8, color=NOISE, **small)
     label_level(labels, run.level)
 
 

@@ -207,7 +207,7 @@ def _draw_cells(
 
 @dataclass(frozen=True)
 class ThrowArtists:
-    """An arc that was drawn: its line, its middle in m, and its label."""
+    """An arc that was drawn: its line, its middle in m, and its label, if it has one."""
 
     line: Line2D
     place: tuple[float, float]
@@ -217,7 +217,10 @@ class ThrowArtists:
 def draw_throws(
     ax: Axes, run: Run, t: float, *, shown_for: float = 2.5, floor: str | None = None
 ) -> list[ThrowArtists]:
-    """Arcs of things in flight or landed a moment ago, seen from above, with their tops."""
+    """Arcs of things in flight or landed a moment ago, seen from above, with their tops.
+
+    Of a map of one floor, those that neither begin nor end there are faint, and have no label.
+    """
     drawn = []
     throws = run.rows("throws")
     recent = throws.take((throws["t"] <= t + 1e-9) & (throws["lands"] >= t - shown_for))

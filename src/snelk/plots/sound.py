@@ -40,7 +40,7 @@ class NoiseArtists:
     """What was drawn of one noise.
 
     Attributes:
-        text: What it was.
+        text: What it was; empty if it is on another floor than the one that is shown.
         place: Where, x and y in m.
         mark: Its mark; filled if anybody shown heard it.
         ring: Its reach in the open.
