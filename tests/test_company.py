@@ -157,73 +157,16 @@ def gate(folder: Path, **more: Any) -> snelk.Scenario:
     )
 
 
-def test_bodies_keep_apart_and_get_past_one_another(tmp_path: Path) -> None:
-    line = [feature("route", "east", shapely.LineString([(0, 0), (12, 0)])),
-            feature("route", "west", shapely.LineString([(12, 0), (0, 0)]))]  # fmt: skip
-    states = {"walking": {"patrol": {"order": "once"}}}
-    more: dict[str, Any] = {
-        "cast.guard.at": [0.0, 0.0], "cast.guard.route": "east", "profiles.watcher.cones": {},
-        "cast.other": {"team": "home", "profile": "watcher", "at": [12.0, 0.0], "route": "west"},
-        "cast.third": {"team": "home", "profile": "watcher", "at": [0.0, 0.0], "route": "east"},
+def test_on_the_very_same_spot_the_first_in_the_cast_goes_to_the_left(tmp_path: Path) -> None:
+    more = {
+        "profiles.watcher.cones": {}, "cast.guard.at": [0.0, 0.0], "groups.g.apart": 0.6,
+        "cast.other": {"team": "home", "profile": "watcher", "at": [0.0, 0.0]},
+        "groups.g.members": ["guard", "other"],
     }  # fmt: skip
-    group = {"members": ["guard", "other", "third"], "apart": 0.6}
-    scenario = scenes.scene(tmp_path, *line, states=states, end=14.0, more=more)
-
-    def paths(scenario: snelk.Scenario) -> np.ndarray:
-        poses = snelk.run(scenario).poses
-        rows = [
-            poses[poses.id == name][["x", "y"]].to_numpy() for name in ("guard", "other", "third")
-        ]
-        return np.array(rows)
-
-    through = paths(scenario)
-    assert np.hypot(*(through[0] - through[1]).T).min() < 0.2
-    apart = paths(scenario.changed({"groups.watch": group}))
-    for a, b in ((0, 1), (0, 2), (1, 2)):
-        far = np.hypot(*(apart[a] - apart[b]).T)[10:]  # two of them begin at the very same spot
-        assert (
-            far.min() > 0.45
-        )  # of 0.6: what a step of both brings them nearer is made good after it
-        assert (far < 0.59).mean() < 0.2
-    steps = np.hypot(*np.diff(apart, axis=1).transpose(2, 0, 1))
-    assert steps[:, 1:].max() < 0.15 + 0.3 * 1.06 + 1e-6  # a walk of a tick, and half of 0.6 m
-    ends = apart[:, -1]
-    assert np.hypot(*(ends[1] - (0, 0))) < 0.4  # it has got past the others
-    assert min(np.hypot(*(ends[n] - (12, 0))) for n in (0, 2)) < 0.4
-    # In a passage no wider than one body nobody is pushed through a wall.
-    walls = [
-        feature("wall", f"w{n}", shapely.box(3, y, 9, y + 1), top=3.0)
-        for n, y in enumerate((0.3, -1.3))
-    ]
-    narrow = scenes.scene(tmp_path / "narrow", *line, *walls, states=states, end=14.0,
-                          more={**more, "groups.watch": group, "bodies.post.radius": 0.2})  # fmt: skip
-    x, y = paths(narrow).transpose(2, 0, 1)
-    assert (np.abs(y[(x > 3.0) & (x < 9.0)]) <= 0.1 + 1e-3).all()
-
-
-def test_room_is_made_on_each_floor_by_itself(tmp_path: Path) -> None:
-    floors = [
-        feature("floor", f"floor {n}", shapely.box(-5, -5, 5, 5), height=3.0 * n) for n in (0, 1)
-    ]
-    more: dict[str, Any] = {
-        "profiles.watcher.cones": {},
-        "cast.guard.at": [0, 0],
-        "cast.guard.z": 3.0,
-    }
-    for name, x, z in (("beside", 0.2, 3.0), ("below", 0.0, 0.0), ("also below", 0.3, 0.0)):
-        more[f'cast."{name}"'] = {"team": "home", "profile": "watcher", "at": [x, 0.0], "z": z}
-    group = {"members": ["guard", "beside", "below"], "apart": 0.8}
-    scenario = scenes.scene(
-        tmp_path,
-        *floors,
-        states={"standing": {"stand": {}}},
-        end=1.0,
-        more={**more, "groups.g": group},
-    )
+    scenario = scenes.scene(tmp_path, states={"standing": {"stand": {}}}, end=1.0, more=more)
     last = snelk.run(scenario).poses.groupby("id").last()
-    assert abs(last.x["beside"] - last.x["guard"]) == pytest.approx(0.8, abs=0.01)
-    assert last.x["below"] == 0.0  # nobody of its group is on its floor
-    assert last.x["also below"] == 0.3
+    for name, x in (("guard", -0.3), ("other", 0.3)):
+        assert (last.x[name], last.y[name]) == pytest.approx((x, 0.0), abs=1e-6)
 
 
 def test_who_cannot_make_room_is_given_all_of_it(tmp_path: Path) -> None:
