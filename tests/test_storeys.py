@@ -335,6 +335,24 @@ def test_what_flies_from_floor_to_floor_is_faint_only_where_it_neither_begins_no
         )
 
 
+def test_where_somebody_was_last_seen_is_faint_on_maps_of_other_floors(tmp_path: Path) -> None:
+    scene = scenes.scene(
+        tmp_path,
+        scenes.feature("floor", "yard", shapely.box(-9, -9, 9, 9)),
+        scenes.feature("floor", "attic", shapely.box(-9, -9, 9, 9), height=2.8),
+        states={"stand": {"stand": {}}},
+        track="t,id,x,y,heading,z,present\n0,guest,3,0,0,2.8,1\n1,guest,3,0,0,2.8,0\n9,guest,3,0,0,2.8,0\n",
+        profiles=re.sub("memory = .*", "", scenes.GUARD),
+        more={"cast.guard.at": [0.0, 0.0], "cast.guard.z": 2.8, "cast.guard.facing": 0.0},
+        end=3.0,
+    )
+    run = snelk.run(scene)
+    for floor, share in (("attic", 1.0), ("yard", FAINTNESS), (None, 1.0)):
+        drawn = snelk.plot_map(run, at=2.0, floor=floor)
+        assert drawn.ghosts["guard", "guest"].get_alpha() == share
+        assert bool(drawn.ghost_places["guard", "guest"][2]) == (share == 1.0)
+
+
 def test_a_hatch_over_a_ladder_is_opened_from_below_or_shuts_the_way(tmp_path: Path) -> None:
     hatch = scenes.feature(
         "wall", "hatch", shapely.box(-3.5, 1.0, -2.5, 2.4), base=2.2, top=2.3, door=True
