@@ -176,7 +176,11 @@ def test_a_trail_leads_through_a_door_and_up_the_stairs_by_smell_alone(tmp_path:
         share = 1.0 if run.level.floor_at(*at) == upper else FAINTNESS
         assert snelk.plot_map(run, at=t, floor=upper).scent.noses["guard"].get_alpha() == share
         seen.add(share)
-    assert len(seen) == 2
+        for line in snelk.plot_map(run, at=t, floor=upper).scent.smelt.values():
+            (x, y, z), seen = asked[asked.t == t][["x", "y", "z"]].iloc[0], {*seen, "smelt"}
+            share = 1.0 if run.level.floor_at(x, y, z) == upper else FAINTNESS
+            assert line.get_alpha() == share
+    assert len(seen) == 3
 
 
 def test_no_floor_lets_a_scent_through_and_of_who_is_spawned_anew_nothing_is_left(
