@@ -133,8 +133,10 @@ def test_a_belief_is_disproved_by_seeing_the_place_empty(tmp_path: Path) -> None
     track = samples.track_of(
         (0, 6, 0), (1, 6, 0), (1.1, -6, 0), (2, -6, 0), (2.1, 6, 0), (3, 6, 0), (3.1, -6, 0), (9, -6, 0)
     )  # fmt: skip
+    more |= {"cast.guard.z": 1.5, "cast.guest.z": 1.5}
     run = snelk.run(scenes.scene(tmp_path, states={"a": {}}, track=track, more=more))
     assert run.beliefs.t[run.beliefs.source.notna()].max() == pytest.approx(5.0)
+    assert [*run.events.z[run.events.kind == "disproved"]] == [1.5]
 
 
 @pytest.mark.parametrize(("standing", "gone"), [(0.6, 0), (2.0, 1)])

@@ -127,8 +127,14 @@ def test_the_same_happens_wherever_the_level_lies_and_however_its_features_are_o
     columns = ["t", "kind", "agent", "target"]
     assert len(run.events) > 40
     pd.testing.assert_frame_equal(run.events[columns], other.events[columns])
-    shift = other.poses[["x", "y", "z"]] - run.poses[["x", "y", "z"]]
-    np.testing.assert_allclose(shift.dropna(), np.tile(by, (len(shift.dropna()), 1)), atol=1e-9)
+    for table, axes in (
+        ("poses", "xyz"),
+        ("events", "xyz"),
+        ("signals", ["goal_x", "goal_y", "goal_z"]),
+    ):
+        here, there = (each.table(table)[[*axes]].dropna() for each in (run, other))
+        assert here.index.equals(there.index)
+        np.testing.assert_allclose(there - here, np.tile(by, (len(here), 1)), atol=1e-9)
     for table, told in (
         ("meters", ["value"]), ("sight", ["exposure", "light"]), ("hearing", ["strength", "around"]),
     ):  # fmt: skip

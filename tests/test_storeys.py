@@ -253,8 +253,9 @@ ALPHAS = """const [t, floor] = arguments, map = snelkPage.maps[0], { pen } = map
 
 def test_on_a_map_of_one_floor_all_that_is_on_others_is_faint(browser: Any, tmp_path: Path) -> None:
     run, shown, seen = snelk.run(snelk.mill() / "night.toml"), "stone floor", set()
+    ears: set[tuple[float, bool]] = set()
     opened(browser, snelk.write_page(tmp_path / "page.html", run))
-    for t in (21.8, 29.1, 36.2, 49.3, 64.1):
+    for t in (21.8, 29.7, 36.2, 49.3, 64.1):
         now = {
             name: run.table(name)[run.table(name).t == t]
             for name in ("poses", "signals", "beliefs")
@@ -287,6 +288,12 @@ def test_on_a_map_of_one_floor_all_that_is_on_others_is_faint(browser: Any, tmp_
                 each.get_alpha() for each in (noise.mark, noise.ring, noise.through, noise.around)
             } == {share}
             assert bool(noise.text) == (share == 1.0)
+            for agent, line in noise.ears.items():  # strong if one of its ends is here
+                heard = run.hearing[(run.hearing.noise == n) & (run.hearing.agent == agent)]
+                ear = run.poses[(run.poses.t == heard.t.iloc[-1]) & (run.poses.id == agent)]
+                here = run.level.floor_at(*ear[["x", "y", "z"]].iloc[0]) == shown
+                assert line.get_alpha() == max(share, 1.0 if here else FAINTNESS)
+                ears.add((share, here))
         for at in run.noises[(run.noises.t > t - 0.8) & (run.noises.t <= t + 1e-6)][
             ["x", "y", "z"]
         ].to_numpy():
@@ -312,6 +319,7 @@ def test_on_a_map_of_one_floor_all_that_is_on_others_is_faint(browser: Any, tmp_
             {1.0 if share == 1.0 else FAINTNESS: n for share, n in wanted["drawBeliefs"].items()}
         )
     assert len(seen) == 6
+    assert (FAINTNESS, True) in ears
 
 
 def test_what_flies_from_floor_to_floor_is_faint_only_where_it_neither_begins_nor_ends(

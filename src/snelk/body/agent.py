@@ -72,8 +72,7 @@ class Me:
     @property
     def here(self) -> Way:
         """Its position."""
-        motion, at = self.world.motion, (self.v, self.a)
-        return np.array([motion.x[at], motion.y[at], motion.z[at]])
+        return np.array(self.world.motion.place(self.v, self.a))
 
     @property
     def place(self) -> Place:

@@ -93,9 +93,9 @@ class Company:
             for a in held:
                 ready[v, a] &= ladders.rank[v, a, ladders.leads_to[v, a]] <= routine[v, a]
                 if not kept_back[v, a]:
-                    focus, now = max(int(world.attention.focus[v, a]), NOBODY), world.motion
-                    x, y, z = (float(of[v, a]) for of in (now.x, now.y, now.z))
-                    world.happenings.append(Happening(v, a, "stays", focus, x, y, z))
+                    focus = max(int(world.attention.focus[v, a]), NOBODY)
+                    place = world.motion.place(v, a)
+                    world.happenings.append(Happening(v, a, "stays", focus, *place))
             kept_back[v, post.members] = np.isin(post.members, held)
 
     def _in_order(self, post: Post, agents: list[int]) -> list[int]:

@@ -179,6 +179,10 @@ class Motion:
         places: Numbers = self._points[v, a, self._next[v, a] : end, :2]
         return places
 
+    def place(self, v: int, a: int) -> tuple[float, float, float]:
+        """Where an agent is, m."""
+        return float(self.x[v, a]), float(self.y[v, a]), float(self.z[v, a])
+
     def ahead(self, v: int, a: int) -> Numbers:
         """(points, 3) the rest of its path, m; a link is its end point."""
         rest = self._points[v, a, self._next[v, a] : self._size[v, a]]

@@ -528,8 +528,8 @@ class Play(Activity):
         """Record what it did or saw, and about whom."""
         me = self.me
         about = int(me.world.characters[by]) if by >= 0 else NOBODY
-        x, y, z = me.here.tolist()
-        me.world.happenings.append(Happening(me.v, me.a, kind, about, x, y, z, text))
+        place = me.world.motion.place(me.v, me.a)
+        me.world.happenings.append(Happening(me.v, me.a, kind, about, *place, text))
 
 
 def comes_to(walker: Walker, level: Level, name: str, here: Numbers, near: float) -> list[Numbers]:

@@ -330,13 +330,13 @@ class Thinking:
     def _tell_news(self, v: int, a: int) -> None:
         """What has come of an activity."""
         world, news = self._world, self.doing.news[v, a]
-        activity, (x, y, z) = self._name(v, a), Me(world, v, a).here.tolist()
+        activity, place = self._name(v, a), world.motion.place(v, a)
         goes = goes_somewhere(int(self.doing.kind[v, a]))
         reached = world.timing.at_end[v, a] and world.motion.nearness(v, a)[1]
         if news & NEWLY_DONE and goes and not reached:
-            world.happenings.append(Happening(v, a, "done", NOBODY, x, y, z, activity))
+            world.happenings.append(Happening(v, a, "done", NOBODY, *place, activity))
         if news & NEWLY_FAILED:
-            world.happenings.append(Happening(v, a, "failed", NOBODY, x, y, z, activity))
+            world.happenings.append(Happening(v, a, "failed", NOBODY, *place, activity))
 
     def tell_ends(self) -> None:
         """Record the ends of paths: arrived, or as near as it can get, and why."""
@@ -345,15 +345,15 @@ class Thinking:
             if self.doing.joins[v, a]:
                 continue
             me = Me(world, v, a)
-            x, y, z = me.here.tolist()
+            place = world.motion.place(v, a)
             if me.arrived:
                 told[v, a] = False
                 if goes_somewhere(int(self.doing.kind[v, a])):
-                    world.happenings.append(Happening(v, a, "reached", NOBODY, x, y, z))
+                    world.happenings.append(Happening(v, a, "reached", NOBODY, *place))
             elif not told[v, a]:
                 told[v, a] = True
                 text = self._why_short(me, self.doing.goals[v, a].copy())
-                world.happenings.append(Happening(v, a, "unreachable", NOBODY, x, y, z, text))
+                world.happenings.append(Happening(v, a, "unreachable", NOBODY, *place, text))
 
     def _why_short(self, me: Me, goal: Numbers) -> str:
         """How far from its goal an agent has to stop, and what is in the way."""

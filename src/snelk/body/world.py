@@ -712,14 +712,12 @@ class World:
                     ladder = self.ladders.ladders[v][a]
                     name = list(ladder.transitions)[c] if ladder else ""
                     focus = max(int(self.attention.focus[v, a]), NOBODY)
-                    self.happenings.append(Happening(v, a, kind, focus, *self._place(v, a), name))
-
-    def _place(self, v: int, a: int) -> tuple[float, float, float]:
-        now = self.motion
-        return float(now.x[v, a]), float(now.y[v, a]), float(now.z[v, a])
+                    self.happenings.append(
+                        Happening(v, a, kind, focus, *self.motion.place(v, a), name)
+                    )
 
     def _here(self, v: int, a: int) -> Numbers:
-        return np.array(self._place(v, a))
+        return np.array(self.motion.place(v, a))
 
     def _apply_outcomes(self) -> bool:
         """Carry out the effects of transitions; return whether there were any."""
@@ -856,7 +854,7 @@ class World:
     def tell_stuck(self) -> None:
         """Record agents that became stuck."""
         for v, a in where(self._newly_stuck):
-            self.happenings.append(Happening(v, a, "stuck", NOBODY, *self._place(v, a)))
+            self.happenings.append(Happening(v, a, "stuck", NOBODY, *self.motion.place(v, a)))
 
     def glance(self) -> None:
         """Draw when the next glance begins, and to where, of those that have begun a period."""

@@ -86,11 +86,16 @@ def is_sheer(level: Level, wall: Wall) -> bool:
 def shares_on(
     run: Run, rows: Rows, floor: str | None, axes: Sequence[str] = "xyz"
 ) -> NDArray[np.float64]:
-    """How much is left of each row of a table: 1 on the floor that is shown, else `FAINTNESS`."""
+    """How much is left of each row of a table on a map of one floor, or of all; see `shares_of`."""
+    return shares_of(run, floors_of(run, rows, axes), floor)
+
+
+def shares_of(run: Run, floors: NDArray[np.int32], floor: str | None) -> NDArray[np.float64]:
+    """How much is left of what is on floors, by number: 1 on the one shown, else `FAINTNESS`."""
     if floor is None:
-        return np.ones(len(rows))
+        return np.ones(len(floors))
     here = [ANY_FLOOR, run.level.floor_names.index(floor)]
-    return np.where(np.isin(floors_of(run, rows, axes), here), 1.0, FAINTNESS)
+    return np.where(np.isin(floors, here), 1.0, FAINTNESS)
 
 
 def extent_of(run: Run) -> NDArray[np.float64]:

@@ -13,9 +13,8 @@ from matplotlib.markers import MarkerStyle
 from matplotlib.patches import Circle, PathPatch, Rectangle
 
 from snelk.engine.throws import GRAVITY
-from snelk.plots.appearance import FAINTNESS, INK, LIKELY, NOISE, shares_on
+from snelk.plots.appearance import INK, LIKELY, NOISE, shares_of, shares_on
 from snelk.plots.ground import outline_of
-from snelk.runs.record import ANY_FLOOR
 from snelk.runs.rows import Rows
 from snelk.runs.standing import reaches_at
 
@@ -73,24 +72,20 @@ def draw_reaches(
 ) -> dict[tuple[str, str], Circle]:  # fmt: skip
     """By agent and `touch`, `catch` or `arrive`: the circle within which it is so."""
     drawn = {}
-    shown = ANY_FLOOR if floor is None else run.level.floor_names.index(floor)
     for agent in agents:
         if agent not in poses:
             continue
         pose, reaches = poses[agent], reaches_at(run, agent, tick)
-        here, on = (
-            (pose.x, pose.y),
-            int(run.level.floors_at(np.array([[pose.x, pose.y, pose.z]]))[0]),
-        )
-        for what, centre, on_floor, radius, line in (
-            ("touch", here, on, reaches.touch, TOUCH_LINE),
-            ("catch", here, on, reaches.catch, CATCH_LINE),
-            ("arrive", reaches.goal, reaches.goal_on, reaches.arrive, GOAL_LINE),
+        here, on = (pose.x, pose.y), run.level.floors_at(np.array([[pose.x, pose.y, pose.z]]))
+        own, there = shares_of(run, np.append(on, np.int32(reaches.goal_on)), floor).tolist()
+        for what, centre, share, radius, line in (
+            ("touch", here, own, reaches.touch, TOUCH_LINE),
+            ("catch", here, own, reaches.catch, CATCH_LINE),
+            ("arrive", reaches.goal, there, reaches.arrive, GOAL_LINE),
         ):
             if centre is None or not radius:
                 continue
-            alike = ANY_FLOOR in (shown, on_floor) or on_floor == shown
-            look: dict[str, Any] = {"alpha": 1.0 if alike else FAINTNESS, "zorder": 5.6}
+            look: dict[str, Any] = {"alpha": share, "zorder": 5.6}
             circle = Circle(centre, radius, fill=False, ec=colours[agent], lw=1.5, ls=line, **look)
             ax.add_patch(circle)
             drawn[agent, what] = circle

@@ -11,7 +11,7 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import FancyArrowPatch
 from numpy.typing import NDArray
 
-from snelk.plots.appearance import FAINTNESS, INK
+from snelk.plots.appearance import INK, shares_of
 from snelk.runs.dense import contacts_of
 from snelk.runs.scent import trail_at
 from snelk.runs.standing import awake_at
@@ -53,9 +53,7 @@ def draw_trails(
     setup = run.setup
 
     def shares(x: Any, y: Any, z: Any) -> NDArray[np.float64]:
-        on = run.level.floors_at(np.column_stack([x, y, z]))
-        here = floor is None or on == run.level.floor_names.index(floor)
-        return np.where(here, np.ones(len(on)), FAINTNESS)
+        return shares_of(run, run.level.floors_at(np.column_stack([x, y, z])), floor)
 
     weakest: dict[str, float] = {}
     for agent in agents:
@@ -63,11 +61,11 @@ def draw_trails(
         if smell is None or agent not in poses:
             continue
         teams = setup.profile_of(agent).teams()[("smell",)]
-        reach = smell.reach * awake_at(run, agent, "smell", tick)
+        reach, pose = smell.reach * awake_at(run, agent, "smell", tick), poses[agent]
+        own = shares(pose.x, pose.y, pose.z)[0]
         if reach > 0.0:
-            pose = poses[agent]
             nose = _draw_nose(ax, run, pose, reach, colours[agent])
-            nose.set_alpha(shares(pose.x, pose.y, pose.z)[0])
+            nose.set_alpha(own)
             artists.noses[agent] = nose
         for target in (n for n, each in setup.cast.items() if each.team in teams and n != agent):
             weakest[target] = min(weakest.get(target, 1.0), smell.weakest)
@@ -75,9 +73,9 @@ def draw_trails(
             if len(rows) and rows.row(tick).sensed:
                 row = rows.row(tick)
                 (line,) = ax.plot(
-                    [poses[agent].x, row.x], [poses[agent].y, row.y], color=SCENT, lw=1.4,
+                    [pose.x, row.x], [pose.y, row.y], color=SCENT, lw=1.4,
                     ls=(0, (1, 1.2)), marker="D", ms=6, mfc="white", mec=SCENT, mew=1.4,
-                    markevery=[1], alpha=shares(row.x, row.y, row.z)[0], zorder=6,
+                    markevery=[1], alpha=max(own, *shares(row.x, row.y, row.z)), zorder=6,
                 )  # fmt: skip
                 artists.smelt[agent, target] = line
     for target, least in weakest.items():

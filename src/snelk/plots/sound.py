@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from snelk.config.steps import STEP
 from snelk.config.words import POSTURES
 from snelk.level.rays import shares_past
-from snelk.plots.appearance import INK, NOISE, shares_on
+from snelk.plots.appearance import INK, NOISE, shares_of, shares_on
 from snelk.runs.events import describe_noise
 from snelk.runs.turning import level_at
 from snelk.senses.hearing import LIFT, UNDERFOOT
@@ -63,7 +63,8 @@ def draw_noises(
 ) -> dict[int, NoiseArtists]:  # fmt: skip
     """Draw the noises of the last moment, by their number in the table `noises`.
 
-    Those on another floor than one that is shown are faint, and have no label.
+    Those on another floor than one that is shown are faint, and have no label; not so a line to
+    an ear that is on it.
     """
     noises, judged = run.rows("noises"), run.rows("hearing")
     recent = noises.take((noises["t"] > t - RECENT) & (noises["t"] <= t + 1e-9))
@@ -73,7 +74,7 @@ def draw_noises(
     recent = recent.last_of_each("by", "kind")
     for row, share in zip(recent.each(), shares_on(run, recent, floor).tolist(), strict=True):
         by = heard.take(heard["noise"] == row.noise)
-        drawn[int(row.noise)] = _draw_noise(ax, run, row, by, colours, share)
+        drawn[int(row.noise)] = _draw_noise(ax, run, row, by, colours, share, floor)
     return drawn
 
 
@@ -120,8 +121,9 @@ def carried(
 
 
 def _draw_noise(
-    ax: Axes, run: Run, noise: Row, heard: Rows, colours: dict[str, str], share: float
-) -> NoiseArtists:
+    ax: Axes, run: Run, noise: Row, heard: Rows, colours: dict[str, str], share: float,
+    floor: str | None,
+) -> NoiseArtists:  # fmt: skip
     ring = Circle(
         (noise.x, noise.y), noise.reach, fill=False, ec=NOISE, lw=0.7, ls=(0, (1, 3)), alpha=share,
         zorder=4.2,
@@ -158,9 +160,10 @@ def _draw_noise(
     for row in heard.each():
         tick = run.tick_at(row.t)
         pose = run.rows("poses").row(tick * len(run.names) + run.names.index(row.agent))
+        own = shares_of(run, run.level.floors_at(np.array([[pose.x, pose.y, pose.z]])), floor)
         (line,) = ax.plot(
             [noise.x, pose.x], [noise.y, pose.y], color=colours[row.agent], lw=1.6,
-            ls=(0, (0.6, 1.6)), dash_capstyle="round", alpha=share, zorder=5.2,
+            ls=(0, (0.6, 1.6)), dash_capstyle="round", alpha=max(share, own[0]), zorder=5.2,
         )  # fmt: skip
         artists.ears[row.agent] = line
     return artists
