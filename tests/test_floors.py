@@ -108,7 +108,7 @@ def test_who_stands_on_a_rim_but_for_rounding_does_not_fall() -> None:
             assert np.isnan(level.footing(*((x, y) + 2e-9 * out), 0.5))
 
 
-def test_from_a_corner_where_floors_meet_a_path_is_on_the_floor_that_it_enters() -> None:
+def test_from_where_floors_meet_and_right_beside_a_path_is_on_the_floor_that_it_enters() -> None:
     corner = np.array([5.0, -3.0])
     notch, whole = shapely.box(5, -3, 8, -1), shapely.box(1, -7, 8, -1)
     for turn in range(0, 360, 30):
@@ -120,11 +120,17 @@ def test_from_a_corner_where_floors_meet_a_path_is_on_the_floor_that_it_enters()
             feature("floor", name, shapely.get_coordinates(area)[:-1].tolist(), height=0.0)
             for name, area in zip(("yard", "notch"), areas, strict=True)
         ))  # fmt: skip
-        for angle in np.radians(np.arange(7, 360, 15) + turn):
-            goal = corner + 1.5 * np.array([np.cos(angle), np.sin(angle)])
-            way = level.sound_ways.way(np.array([*corner, 0.0]), np.array([*goal, 0.0]))
+        for angle, beside in itertools.product(
+            np.arange(7, 360, 15) + turn, [None, *np.arange(14.5, 360, 45)]
+        ):
+            goal = corner + 1.5 * np.array([np.cos(np.radians(angle)), np.sin(np.radians(angle))])
+            off = 0.0 if beside is None else 5e-5
+            beside = np.radians((beside or 0.0) + turn)
+            start = corner + off * np.array([np.cos(beside), np.sin(beside)])
+            way = level.sound_ways.way(np.array([*start, 0.0]), np.array([*goal, 0.0]))
             assert way is not None
-            assert way[:, 4].tolist() == [float(shapely.contains_xy(areas[1], *goal))]
+            assert len(way) == 1 or off > 0.0
+            assert way[-1, 4] == float(shapely.contains_xy(areas[1], *goal))
 
 
 def test_who_was_recorded_in_plan_walks_up_the_stair_and_not_through_the_floor() -> None:

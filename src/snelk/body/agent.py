@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
 
 from snelk.body.paces import AHEAD, AT_END, AT_FOCUS, GLANCES, SWEEP
 from snelk.body.scene import Place, Scene
-from snelk.body.turning import smoothed
+from snelk.body.turning import first_corner, smoothed, stretches
 from snelk.body.walker import Walker
 from snelk.chance import key_of, stream_of
 from snelk.config.minds import State
@@ -263,13 +265,14 @@ class Me:
     def smoothed(
         self,
         way: NDArray[np.float64],
-        ground: shapely.Geometry | None = None,
+        area: Callable[[int], BaseGeometry] | None = None,
         *,
         stop: float = 0.0,
     ) -> NDArray[np.float64] | None:
         """A path, (points, 5), that begins with an arc, if it turns smoothly and there is room.
 
-        None if it is near enough to the end, by `stop`, where it is.
+        That is on its ground or in an area, given by what of it is on a floor. None if it is near
+        enough to the end, by `stop`, where it is.
         """
         motion, v, a = self.world.motion, self.v, self.a
         if not motion.smooth[v, a] or len(way) == 0 or self.walker.part < 0:
@@ -278,22 +281,25 @@ class Me:
         whole = np.where(way[:, 3] >= 0.0, way[:, 2], legs * way[:, 2]).sum()
         if float(whole) <= (stop or motion.nearness(v, a)[0]):
             return None
-        radius = ROOMY * motion.pace[v, a] / motion.turn_rate[v, a]
-        heading = float(motion.heading[v, a])
-        ground = self.walker.area_at(self.here) if ground is None else ground
-        # The arc is on the floor on which its path begins, and leads to where it does not stand.
-        bends = np.flatnonzero((way[:, 3] >= 0.0) | (way[:, 4] != way[0, 4]))
-        flat = way[: bends[0]] if len(bends) else way
-        off = np.hypot(*(flat[:, :2] - self.here[:2]).T) > AT_END
+        links = np.flatnonzero(way[:, 3] >= 0.0)
+        walked = way[: links[0]] if len(links) else way
+        off = np.hypot(*(walked[:, :2] - self.here[:2]).T) > AT_END
         if not off.any():
-            return None
-        flat, way = flat[off.argmax() :], way[off.argmax() :]
-        arc = smoothed(self.here[:2], heading, flat[:, :2], radius, ground)
-        if arc is None:
-            return None
-        longer = self.world.level.steepness(int(way[0, 4]), self.here, arc)
-        ends = np.tile([-1.0, way[0, 4]], (len(arc), 1))
-        return np.concatenate([np.column_stack([arc, longer, ends]), way[len(flat) :]])
+            return None  # there is no place to which it could lead
+        left_out = int(off.argmax())
+        corner = left_out + first_corner(self.here[:2], walked[left_out:])
+        radius = ROOMY * motion.pace[v, a] / motion.turn_rate[v, a]
+        on = self.walker.area_on if area is None else area
+
+        def laid(line: NDArray[np.float64]) -> NDArray[np.float64] | None:
+            found = self.walker.ways.along(self.here, line)
+            pieces = stretches(self.here, found)
+            is_on = all(shapely.covers(on(floor), shapely.LineString(at)) for floor, at in pieces)
+            return found if is_on else None
+
+        heading = float(motion.heading[v, a])
+        arc = smoothed(self.here[:2], heading, way[corner, :2], radius, laid)
+        return None if arc is None else np.concatenate([arc, way[corner + 1 :]])
 
     def centre(self, about: str | None) -> Way | None:
         """The position that `about` refers to; None if that character is absent."""

@@ -25,7 +25,7 @@ from snelk.config.minds import Roam as RoamSettings
 from snelk.level.columns import GroundColumns, laid_out, plain
 from snelk.level.ground import Areas, Ground, ground_of
 from snelk.level.level import Level
-from snelk.level.walking import part_of, sheet_of, step_back
+from snelk.level.walking import part_of, step_back
 
 Numbers = NDArray[np.float64]
 
@@ -65,13 +65,11 @@ class Area:
         """Whether a place, (3,) in m, is within it."""
         return part_of(self.ground, *place.tolist()) == 0
 
-    def shape_at(self, place: Numbers) -> BaseGeometry:
-        """Its polygon on the floor of a character; the first if there is none."""
-        sheet = sheet_of(self.ground, *place.tolist())
-        on = [
-            shape for shape, floor in zip(self.shapes, self.sheets, strict=True) if floor == sheet
-        ]
-        return on[0] if on else self.shapes[0]
+    def shape_on(self, sheet: int) -> BaseGeometry:
+        """What is of it on a floor."""
+        return shapely.union_all(
+            [shape for shape, floor in zip(self.shapes, self.sheets, strict=True) if floor == sheet]
+        )
 
     def nearest(self, place: Numbers) -> Numbers:
         """The nearest place well within it to one, (3,) in m, outside of it or on its edge."""
@@ -266,7 +264,7 @@ class Roaming:
         )
         if count:
             way = self._stage.way[:count].copy()
-            arc = me.smoothed(way, area.shape_at(me.here)) if turn_at < 0 else None
+            arc = me.smoothed(way, area.shape_on) if turn_at < 0 else None
             motion.go(v, a, way if arc is None else arc, EXACT, turn_at=turn_at)
         return again
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
+from itertools import pairwise
+
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 Numbers = NDArray[np.float64]
@@ -51,27 +53,59 @@ def arc_to(
 
 
 def smoothed(
-    place: Numbers, heading: float, way: Numbers, radius: float, ground: shapely.Geometry
+    place: Numbers,
+    heading: float,
+    corner: Numbers,
+    radius: float,
+    laid: Callable[[Numbers], Numbers | None],
 ) -> Numbers | None:
-    """A path, (points, 2), that begins with an arc towards its first corner.
+    """A path, (points, 5), that begins with an arc towards its first corner, and ends there.
 
-    The shorter of both sides, if equal the right; None where neither lies within the ground, or it
-    need not turn.
+    The shorter of both sides in plan, if equal the right; None where neither lies on the ground, or
+    it need not turn. `laid` lays a line, (places, 2), on the ground; None if it leaves that.
     """
-    off = np.arctan2(*(way[0] - place)[::-1]) - heading
+    off = np.arctan2(*(corner - place)[::-1]) - heading
     if abs((off + np.pi) % (2.0 * np.pi) - np.pi) < STEP / 2.0:
         return None
     found: list[tuple[float, Numbers]] = []
     for side in (-1, 1):
-        arc = arc_to(place, heading, way[0], radius, side)
+        arc = arc_to(place, heading, corner, radius, side)
         if arc is None:
             continue
-        line = np.concatenate([place[None], arc, way[:1]])
-        length = float(np.hypot(*np.diff(line, axis=0).T).sum())
-        # Who stands at the very edge stands on the ground, and so does the corner.
-        for end, beside in ((0, 1), (-1, -2)):
-            along = line[beside] - line[end]
-            line[end] += along * (FROM_END / max(float(np.hypot(*along)), FROM_END))
-        if shapely.covers(ground, shapely.LineString(line)):
-            found.append((round(length, 9), np.concatenate([arc, way])))
+        line = np.concatenate([arc, corner[None]])
+        way = laid(line)
+        if way is not None:
+            length = float(np.hypot(*np.diff(line, axis=0, prepend=place[None]).T).sum())
+            found.append((round(length, 9), way))
     return min(found, key=lambda each: each[0])[1] if found else None
+
+
+def first_corner(place: Numbers, way: Numbers) -> int:
+    """Which place of a path, (points, 2 or more), is the first where it turns; or its end.
+
+    Where it only comes to another floor it goes straight on.
+    """
+    n = 0
+    while n + 1 < len(way):
+        along, on = way[n, :2] - place, way[n + 1, :2] - place
+        aside = abs(along[0] * on[1] - along[1] * on[0])
+        if aside > FROM_END * np.hypot(*on) or not 0.0 <= along @ on <= on @ on:
+            break
+        n += 1
+    return n
+
+
+def stretches(start: Numbers, way: Numbers) -> Iterator[tuple[int, Numbers]]:
+    """Of each floor that a path comes to, in turn: which it is, and the path there, (places, 2).
+
+    Each begins and ends a hair later and earlier: who stands at the very edge stands on the ground.
+    """
+    line, floors = np.concatenate([start[None, :2], way[:, :2]]), way[:, 4]
+    cuts = [0, *(np.flatnonzero(np.diff(floors)) + 1), len(way)]
+    for first, last in pairwise(cuts):
+        piece = line[first : last + 1].copy()
+        for end, beside in ((0, 1), (-1, -2)):
+            along = piece[beside] - piece[end]
+            piece[end] += along * (FROM_END / max(float(np.hypot(*along)), FROM_END))
+        if float(np.hypot(*np.diff(piece, axis=0).T).sum()) > FROM_END:
+            yield int(floors[first]), piece

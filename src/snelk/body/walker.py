@@ -52,7 +52,10 @@ class Walker:
 
     def area_at(self, here: Numbers) -> BaseGeometry:
         """Its part of the ground on the floor where it stands; empty if there is none."""
-        sheet = int(self.ways.sheets_at(here[None])[0])
+        return self.area_on(int(self.ways.sheets_at(here[None])[0]))
+
+    def area_on(self, sheet: int) -> BaseGeometry:
+        """Its part of the ground on a floor; empty if there is none."""
         own = [area for area, floor in self.areas if floor == sheet]
         return shapely.union_all(own) if len(own) != 1 else own[0]
 

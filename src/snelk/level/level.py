@@ -199,17 +199,6 @@ class Level:
         """How high a floor is at a place, m; without floors 0."""
         return float(plain(self.floors).planes[floor] @ (x, y, 1.0)) if self.data.floors else 0.0
 
-    def steepness(
-        self, floor: int, start: NDArray[np.float64], places: NDArray[np.float64]
-    ) -> NDArray[np.float64]:
-        """(places,) metres walked for each in plan from place to place, (places, 2), on a floor."""
-        if floor < 0 or not self.data.floors:
-            return np.ones(len(places))
-        along = np.diff(np.concatenate([start[None, :2], places]), axis=0)
-        rise, far = along @ plain(self.floors).planes[floor, :2], np.hypot(*along.T)
-        steep: NDArray[np.float64] = np.divide(rise, far, out=np.zeros(len(far)), where=far > 0.0)
-        return np.hypot(1.0, steep)
-
     def above_floor(self, x: float, y: float, z: float, feet: float) -> float:
         """How high a place is above the floor under feet there, m; without floors above 0."""
         height = self.footing(x, y, feet) if self.data.floors else 0.0

@@ -38,7 +38,7 @@ cdef (double, Py_ssize_t) straight_on(
 )
 cdef (double, double, Py_ssize_t) _next_seam(
     JoinColumns joins, Py_ssize_t sheet, double x, double y, double dx, double dy, double here,
-    double turn, double last,
+    double turn, double begin, double last,
 ) noexcept nogil
 
 @cython.locals(
@@ -109,6 +109,14 @@ cdef Py_ssize_t _find_way(
 )
 cdef Py_ssize_t _lay_way(
     GroundColumns ground, const double[::1] start, const double[::1] goal, const int[::1] turns,
+    double[:, ::1] way,
+) noexcept nogil
+
+@cython.locals(
+    x=double, y=double, sheet=Py_ssize_t, count=Py_ssize_t, spare=Py_ssize_t, n=Py_ssize_t,
+)
+cdef Py_ssize_t _lay_line(
+    GroundColumns ground, const double[::1] start, const double[:, ::1] line,
     double[:, ::1] way,
 ) noexcept nogil
 

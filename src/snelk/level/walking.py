@@ -37,7 +37,7 @@ NAN = float("nan")
 SAME = 1e-11
 """Places on a line this close are one, m."""
 
-TINY_STEP = 1e-4
+TINY_STEP = 1e-5
 """What a line is on so far from where it begins decides on which floor it begins, m."""
 
 MOST_BESIDE = 64
@@ -149,6 +149,22 @@ def lay_way(
     inside = bool(((turns >= 0) & (turns < count)).all())
     agree((inside,), (True,))
     return _lay_way(laid_out(GroundColumns, ground), start, goal, turns, way)
+
+
+@door
+def lay_line(
+    ground: Ground,
+    start: NDArray[np.float64],
+    line: NDArray[np.float64],
+    way: NDArray[np.float64],
+) -> int:
+    """The same for one that leads straight from place to place, (places, 2), m.
+
+    Whatever is in the way; where the ground ends it stays on the floor that it was on.
+    """
+    agree(start.shape + line.shape[1:], (3, 2))
+    agree((way.shape[1], len(way) > len(line)), (5, True))
+    return _lay_line(laid_out(GroundColumns, ground), start, line, way)
 
 
 @door
@@ -353,9 +369,7 @@ def straight_on(
     whole, here, turn = 0.0, 0.0, -INF
     sheet = _ahead(joins, sheet, x, y, dx, dy)
     for _ in range(MOST_SEAMS):
-        there, turn, after = _next_seam(
-            joins, sheet, x, y, dx, dy, max(here, begin), turn, 1.0 - slack
-        )
+        there, turn, after = _next_seam(joins, sheet, x, y, dx, dy, here, turn, begin, 1.0 - slack)
         low, high = max(here - slack, 0.0), min(there + slack, 1.0)
         share = share_past(
             grid, scratch, x + low * dx, y + low * dy, sheet, x + high * dx, y + high * dy, sheet
@@ -379,6 +393,7 @@ def _next_seam(
     dy: float,
     here: float,
     turn: float,
+    begin: float,
     last: float,
 ) -> tuple[float, float, int]:
     """Where a line leaves a floor for another one, as a share of it, and which: -1 for nowhere.
@@ -386,7 +401,8 @@ def _next_seam(
     The line is treated as if moved to its left by an infinitely small distance. So it meets no
     corner and runs along no seam, but passes both on one side, for every floor. Seams that it
     crosses at one point are crossed in their order around that point; `turn` is the position in
-    that order, from minus to plus infinity, and so is the returned value.
+    that order, from minus to plus infinity, and so is the returned value. Up to `begin`, seams that
+    it starts at are left to `_ahead`.
     """
     best, best_turn, leads = 1.0, INF, -1
     near = SAME / max(hypot(dx, dy), SAME)
@@ -399,6 +415,8 @@ def _next_seam(
         at = (ax * (by - ay) - ay * (bx - ax)) / (side_b - side_a)
         round_ = ((bx - ax) * dx + (by - ay) * dy) / (side_b - side_a)
         if at < here - near or at >= last or (at <= here + near and round_ <= turn):
+            continue
+        if at < begin and _touches(joins, n, x, y):
             continue
         if at < best - near or (at <= best + near and round_ < best_turn):
             best, best_turn, leads = at, round_, joins.leads[n]
@@ -523,9 +541,7 @@ def _write_stretch(
     plan, space = 0.0, 0.0
     sheet = _ahead(joins, sheet, x, y, dx, dy)
     for _ in range(MOST_SEAMS):
-        there, turn, after = _next_seam(
-            joins, sheet, x, y, dx, dy, max(here, begin), turn, 1.0 - slack
-        )
+        there, turn, after = _next_seam(joins, sheet, x, y, dx, dy, here, turn, begin, 1.0 - slack)
         if after < 0:
             break
         share = max(there - here, 0.0)
@@ -610,6 +626,22 @@ def _lay_way(
     count, spare = _write_stretch(
         ground.joins, x, y, max(sheet, 0), goal[0], goal[1], way, count, spare
     )
+    return count
+
+
+def _lay_line(
+    ground: Ground,
+    start: NDArray[np.float64],
+    line: NDArray[np.float64],
+    way: NDArray[np.float64],
+) -> int:
+    x, y, sheet = start[0], start[1], sheet_at(ground, start[0], start[1], start[2])
+    count, spare = 0, len(way) - len(line)
+    for n in range(len(line)):
+        count, spare = _write_stretch(
+            ground.joins, x, y, max(sheet, 0), line[n, 0], line[n, 1], way, count, spare
+        )
+        x, y, sheet = line[n, 0], line[n, 1], cast(Py_ssize_t, way[count - 1, 4])
     return count
 
 

@@ -41,6 +41,7 @@ from snelk.level.walking import (
     can_walk,
     find_all_ways,
     find_way,
+    lay_line,
     lay_way,
     length_of_way,
     lengths_between,
@@ -458,6 +459,12 @@ class Ways:
                 return None
         by = np.array(turns[::-1], dtype=np.int32)
         count = lay_way(self.ground, start, goal, by, way)
+        return way[:count].copy()
+
+    def along(self, start: Numbers, line: Numbers) -> Numbers:
+        """The same, straight from place to place, (places, 2), whatever is in the way."""
+        way = np.empty((len(line) + 1 + (0 if self._floors is None else SEAMS), 5))
+        count = lay_line(self.ground, _in_space(start), np.ascontiguousarray(line), way)
         return way[:count].copy()
 
     def part_on(self, place: Numbers) -> int:
