@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pandas as pd
 import pytest
+import scenes
 import shapely
 from scipy.optimize import minimize_scalar
 
+import snelk
 from snelk.config.geojson import LevelData
 from snelk.config.models import Floor, Wall
 from snelk.level.level import Level
+from snelk.tuning.coverage import places_on
 
 SIDE = 8.0
 
@@ -145,3 +150,62 @@ def test_who_keeps_away_from_a_wall_does_so_on_the_next_floor_too() -> None:
     assert way is not None
     line = shapely.LineString([(0.6, 4.2), *way[:, :2]])
     assert shapely.distance(line, wall) >= 0.5 - 1e-6
+
+
+SEARCH = {"radius": 6.0, "cell": 1.0, "speed": 2.0, "points": 6, "point_time": 0.5}
+DOES: dict[str, dict[str, Any]] = {
+    "evade": {"distance": 2.0, "directions": 8}, "flee": {"spots": ["hut", "den"]}, "patrol": {"route": "round"},
+    "likelihood": SEARCH, "nearby": SEARCH, "hideouts": {**SEARCH, "radius": 9.0, "spots": ["hut", "den"]},
+}  # fmt: skip
+
+
+def night_on_tiles(folder: Path, side: int, does: str) -> snelk.Scenario:
+    """A guard that loses a guest; what counts is at corners of tiles."""
+    tiles = [
+        shapely.box(x, y, x + side, y + side)
+        for x in range(-12, 12, side)
+        for y in range(-12, 12, side)
+    ]
+    features = [scenes.feature("floor", f"{n}", tile) for n, tile in enumerate(tiles)]
+    features += [scenes.feature("wall", "box", shapely.box(2.3, 1.2, 3.1, 2.9), top=0.4)]
+    features += [
+        scenes.feature("spot", name, shapely.Point(at))
+        for name, at in (("hut", (6, 2)), ("den", (2, -4)))
+    ]
+    features += [scenes.feature("route", "round", shapely.LineString([(0, 0), (4, 2), (2, 6)]))]
+    activity = (
+        {"search": {"method": does, **DOES[does]}} if "radius" in DOES[does] else {does: DOES[does]}
+    )
+    more = {
+        "cast.guard.at": [0.0, 0.0], "profiles.watcher.cones.front": {"fov_whole": 90, "range": 4.5},
+        "profiles.watcher.movement": {"turn_rate": 200.0, "smooth": True},
+        "profiles.watcher.memory": {"grace": 0.3, "forget": 20.0, "spread": 1.0},
+    }  # fmt: skip
+    change = {"from": "idle", "to": "acts", "when": "state_for >= 3.5s"}
+    track = "t,id,x,y,heading,present\n0,guest,4,0,0,1\n1.5,guest,4,0,0,0\n"
+    states = {"idle": {"stand": {}}, "acts": activity}
+    return scenes.scene(
+        folder,
+        *features,
+        states=states,
+        transitions={"a": change},
+        track=track,
+        more=more,
+        end=12.0,
+    )
+
+
+@pytest.mark.parametrize("does", DOES)
+def test_floors_cut_into_tiles_are_lived_on_like_one_floor(does: str, tmp_path: Path) -> None:
+    nights = [night_on_tiles(tmp_path / str(side), side, does) for side in (24, 2)]
+    whole, cut = (snelk.run(each).poses[["x", "y", "heading_deg"]] for each in nights)
+    pd.testing.assert_frame_equal(cut, whole, atol=1e-9)
+
+
+def test_coverage_and_sneaking_know_the_places_between_tiles(tmp_path: Path) -> None:
+    nights = [night_on_tiles(tmp_path / str(side), side, "patrol") for side in (24, 2)]
+    whole, cut = (places_on(Level.of(each.level), 4.0, 0.0).tolist() for each in nights)
+    assert sorted(cut) == sorted(whole)
+    whole, cut = (snelk.sneak(each, to=(6, 6), start=(-6, -6), cell=2.0) for each in nights)
+    assert len(cut.places) == len(whole.places)
+    assert cut.soonest == pytest.approx(whole.soonest)

@@ -1,6 +1,6 @@
 """Walking, tick by tick: the rules of docs/calculations.md once more, in plain Python.
 
-Written from the document, with Shapely and NetworkX, so slow. Not tried here: stairs.
+Written from the document, with Shapely and NetworkX, so slow.
 A place upstairs has 1,000 m added to its x: what is above each other is far apart in plan.
 """
 
@@ -21,11 +21,13 @@ import shapely
 
 import snelk
 from snelk.chance import stream
+from snelk.level.level import Level
 
 Place = tuple[float, float]
 RADIUS = 0.25  # of the guard
 EXACT = 1e-6  # so far before their ends paths end that are walked to their ends
 UP, STOREY = 1000.0, 3.0
+HILLS: list[tuple[float, float]] = []  # at which x the slope of the ground changes, and how high it is there
 
 
 def off(a: float, b: float) -> float:
@@ -35,19 +37,42 @@ def off(a: float, b: float) -> float:
 
 
 class Aloft(tuple[float, float]):
-    """A place on a link between two floors, in plan."""
+    """A place on a link between two floors, or off the ground, in plan."""
 
     z: float
+
+    @classmethod
+    def at(cls, x: float, y: float, z: float) -> Aloft:
+        found = cls((x, y))
+        found.z = z
+        return found
 
 
 def in_space(place: Place) -> tuple[float, float, float]:
     if isinstance(place, Aloft):
         return (*place, place.z)
-    return (place[0] - UP, place[1], STOREY) if place[0] > UP / 2 else (place[0], place[1], 0.0)
+    return (place[0] - UP, place[1], STOREY) if place[0] > UP / 2 else (place[0], place[1], height(place[0]))
+
+
+def height(x: float) -> float:
+    return float(np.interp(x, *zip(*HILLS, strict=True))) if HILLS else 0.0
+
+
+def strips() -> list[Any]:
+    """The ground between where its slope changes: a floor each."""
+    return [shapely.box(low, -9, high, 9) for low, high in pairwise([-99.0, *(x for x, _ in HILLS), 99.0])] if HILLS else []
+
+
+def cut_at_hills(a: Place, b: Place) -> list[Place]:
+    """A line in plan, with the points where the slope changes."""
+    met = [(x - a[0]) / (b[0] - a[0]) for x, _ in HILLS if min(a[0], b[0]) < x < max(a[0], b[0])]
+    return [a, *((a[0] + share * (b[0] - a[0]), a[1] + share * (b[1] - a[1])) for share in sorted(met)), b]
 
 
 def placed(x: float, y: float, z: float) -> Place:
     """The place on the floor no more than a step above."""
+    if HILLS:
+        return (x, y) if abs(z - height(x)) <= 1e-9 else Aloft.at(x, y, z)
     return (x + UP, y) if z >= STOREY - 0.5 else (x, y)
 
 
@@ -60,18 +85,26 @@ def bearing(a: Place, b: Place) -> float:
     return math.atan2(to_y - y, to_x - x)
 
 
+def top_of(box: Any, tall: bool) -> float:
+    """Of a box on hills."""
+    low, _, high, _ = box.bounds
+    return 20.0 if tall else 0.3 + max(height(x) for x in (low, high, *(x for x, _ in HILLS if low < x < high)))
+
+
 def length(line: list[Place]) -> float:
-    return sum(map(distance, line, line[1:]))
+    return sum(distance(*leg) for pair in pairwise(line) for leg in pairwise(cut_at_hills(*pair)))
 
 
-def along(line: list[Place], far: float) -> list[Place]:
+def along(line: list[Place], far: float, distance: Any = distance) -> list[Place]:
     """The first metres of a line, without its first point."""
     found: list[Place] = []
-    for (ax, ay), (bx, by) in pairwise(line):
-        leg = math.hypot(bx - ax, by - ay)
-        if far < leg - 1e-9:
-            return [*found, (ax + far / leg * (bx - ax), ay + far / leg * (by - ay))]
-        found, far = [*found, (bx, by)], far - leg
+    for start, end in pairwise(line):
+        for (ax, ay), (bx, by) in pairwise(cut_at_hills(start, end)):
+            leg = distance((ax, ay), (bx, by))
+            if far < leg - 1e-9:
+                return [*found, (ax + far / leg * (bx - ax), ay + far / leg * (by - ay))]
+            far -= leg
+        found = [*found, (end[0], end[1])]
     return found
 
 
@@ -152,7 +185,8 @@ class Walk:
         self.opening: tuple[dict[str, Any], float] | None = None
         self.turned, self.turns = False, []
         self.at: Place = placed(*member["at"], member["z"])
-        self.home = (*placed(*member.get("home", member["at"]), member["z"]), math.radians(member["facing"]))
+        home = member.get("home", member["at"])
+        self.home = (*placed(*home, height(home[0]) if HILLS else member["z"]), math.radians(member["facing"]))
         self.start, self.heading, self.left_at = self.at, self.home[2], self.home[:0]
         self.speed, self.path, self.turn_at, self.stop, self.entries = 0.0, [], None, 0.0, -1
         self.notes: list[tuple[Any, ...]] = []
@@ -461,12 +495,17 @@ class Walk:
     def sees(self, a: Place, b: Place) -> bool:
         """Whether nothing is between two places, as high as eyes and the middle of bodies."""
         (x, y, z), (to_x, to_y, to_z) = in_space(a), in_space(b)
-        up = z + 1.0 > STOREY - 1e-9
+        up = bool(self.level["floors"]) and z + 1.0 > STOREY - 1e-9
         if self.level["floors"] and up != (to_z > STOREY / 2):
             return False
         line = shapely.LineString([(x + UP * up, y), (to_x + UP * up, to_y)])
-        tall = [*self.level["boxes"], *(door["box"] for door in self.doors if not door["open"])] if self.level["tall"] else []
-        return not any(box.intersects(line) for box in tall)
+        solid = [*self.level["boxes"], *(door["box"] for door in self.doors if not door["open"])]
+        if not HILLS:
+            return not self.level["tall"] or not any(box.intersects(line) for box in solid)
+        above = {at: z + 1.0 + math.dist((x, y), at) / math.dist((x, y), (to_x, to_y)) * (to_z - z) - height(at[0]) for at in cut_at_hills((x, y), (to_x, to_y))[1:-1]}
+        met = [(top_of(box, self.level["tall"]), shapely.get_coordinates(box & line).tolist()) for box in solid]
+        over = all(z + 1.0 + math.dist((x, y), at) / math.dist((x, y), (to_x, to_y)) * (to_z - z) > top for top, points in met for at in points)
+        return over and min(above.values(), default=1.0) > 0.0
 
     def has_in_view(self, at: Place) -> bool:
         """Whether its cone takes in the middle of a body there, as high as its own eyes."""
@@ -514,7 +553,9 @@ class Walk:
         follows = keys.get("about") == "guest"
         if self.area is None or follows:
             self.until = t + keys["every"] if self.until is None else self.until
-            self.area = self.area_to_roam(keys)
+            self.area = self.drawn = self.area_to_roam(keys)
+            if HILLS and keys["method"] == "wander":
+                self.area = shapely.union_all(shapely.get_parts(self.area))
         if not self.area:
             self.going, self.ended, self.told, self.short = False, not follows, True, 0.0 if follows else math.inf
             return keys["every"] if follows else math.inf
@@ -556,37 +597,41 @@ class Walk:
     def area_to_roam(self, keys: dict[str, Any]) -> Any:
         """The ground that it is on within a zone and a ring; nothing if there is none."""
         ends = 99 if self.level["floors"] else 102
-        about, whole = keys.get("about"), self.yard.buffer(-1e-3) if self.yard else shapely.box(-ends, -ends, ends, ends)
+        about, whole = keys.get("about"), self.yard.buffer(-1e-3) if self.yard else shapely.union_all(strips()) if HILLS else shapely.box(-ends, -ends, ends, ends)
         middle = {"here": self.entered, "guest": self.guest, "start": self.start}.get(about, self.home[:2])
         if not middle:
             return shapely.Polygon()
         x, y, _ = in_space(middle)
-        own, places = self.sets_out_from[0] > UP / 2, keys["method"] == "places"
+        own, places = self.sets_out_from[0] > UP / 2, keys["method"] == "places" or bool(HILLS and about == "guest")
         found = []
         for up in (own, not own):
             if not (up == own or (places and up in self.storeys(self.sets_out_from))):
                 continue
             ground = shapely.affinity.translate(whole, UP * up).difference(shapely.union_all(self.grown))
+            solid = shapely.union_all(self.grown)
             part = min(shapely.get_parts(ground), key=lambda part: part.distance(shapely.Point(self.sets_out_from)))
+            cuts = [part]
+            if HILLS and places:  # a piece of each floor at a time
+                cuts = [each for strip in strips() for each in shapely.get_parts((strip & whole) - solid) if part.buffer(1e-6).covers(each)]
             if "zone" in keys:
                 zone = self.level["meadow"]
                 off = np.subtract((x, y), zone.centroid.coords[0]) if about else (0.0, 0.0)
-                part &= shapely.affinity.translate(zone, off[0] + UP * up, off[1])
+                cuts = [each & shapely.affinity.translate(zone, off[0] + UP * up, off[1]) for each in cuts]
             if "ring" in keys:
                 least, most = (shapely.Point(x + UP * up, y).buffer(far, quad_segs=32) for far in keys["ring"])
-                part &= most - least
-            found += [part] * (part.area >= 1e-6)
+                cuts = [each & (most - least) for each in cuts]
+            found += [each for each in cuts if each.area >= 1e-6]
         return shapely.GeometryCollection(found) if len(found) > 1 else found[0] if found else shapely.Polygon()
 
     def nearest_inside(self) -> Place:
         """The nearest place well within its area."""
-        inner = self.area.buffer(-0.05)
-        on: Place = shapely.ops.nearest_points(inner, shapely.Point(self.at))[0].coords[0]
-        return self.area.representative_point().coords[0] if inner.is_empty else on
+        inner = [each for each in ((part & self.area).buffer(-0.05) for part in strips() or [self.area]) if not each.is_empty]
+        near = [shapely.ops.nearest_points(each, shapely.Point(self.at))[0].coords[0] for each in inner]
+        return min(near, key=lambda at: distance(at, self.at), default=self.area.representative_point().coords[0])
 
     def any_place(self) -> Place:
         """One that is drawn evenly from its area."""
-        shape = self.area
+        shape = self.drawn
         if isinstance(shape, shapely.GeometryCollection) and not isinstance(shape, shapely.MultiPolygon):
             sizes = np.cumsum([each.area for each in shape.geoms])
             shape = shape.geoms[int(np.searchsorted(sizes, float(self.chance.random()) * sizes[-1], side="right"))]
@@ -619,8 +664,7 @@ class Walk:
         route, loops = self.level["round"], keys["order"] == "loop"
         if self.corners is None:
             self.corners = corners_from(route, keys["order"], self.first_corner(route, loops))
-            line = shapely.LineString([*route, route[0]] if loops else route)
-            joint = line.interpolate(line.project(self.beside_route())).coords[0]
+            joint = min((at for at, _ in self.onto_legs(route, loops)), key=lambda at: (round(distance(self.at, at), 9)))
             if distance(self.at, joint) > self.legs["arrive"]:
                 self.pausing = True
                 return self.go(joint)
@@ -633,21 +677,24 @@ class Walk:
 
     def first_corner(self, route: list[Place], loops: bool) -> int:
         """The corner after the nearest point of a route; of legs as near as each other the first."""
-        legs = [*zip(route, [*route[1:], route[0]], strict=True)][: len(route) - (not loops)]
-        lines, here = [*map(shapely.LineString, legs)], self.beside_route()
-        away = [line.distance(here) for line in lines]
-        first = next(n for n, far in enumerate(away) if far <= min(away) + 1e-9)
-        return (first + (lines[first].project(here) > 1e-9)) % len(route)
+        away = [(distance(self.at, at), share) for at, share in self.onto_legs(route, loops)]
+        first = next(n for n, (far, _) in enumerate(away) if far <= min(away)[0] + 1e-9)
+        return (first + (away[first][1] > 1e-9)) % len(route)
+
+    def onto_legs(self, route: list[Place], loops: bool) -> list[tuple[Place, float]]:
+        """Of each leg of a route the nearest point, and how far along it that is."""
+        here, found = np.array(in_space(self.at)), []
+        for a, b in [*zip(route, [*route[1:], route[0]], strict=True)][: len(route) - (not loops)]:
+            start, leg = np.array(in_space(a)), np.subtract(in_space(b), in_space(a))
+            share = min(max(float((here - start) @ leg / (leg @ leg)), 0.0), 1.0)
+            at = a[0] + share * (b[0] - a[0]), a[1] + share * (b[1] - a[1])
+            found.append((Aloft.at(*at, start[2] + share * leg[2]) if HILLS else at, share))
+        return found
 
     @property
     def sets_out_from(self) -> Place:
         """Where its next path begins: at the end of a link first."""
         return self.link["to"] if self.link else self.at
-
-    def beside_route(self) -> shapely.Point:
-        """Where it is, as if on the floor of its route."""
-        x, y, _ = in_space(self.at)
-        return shapely.Point(x + UP * (self.level["round"][0][0] > UP / 2), y)
 
     @property
     def grown(self) -> list[Any]:
@@ -666,6 +713,7 @@ class Walk:
             yards = (self.yard.difference(shapely.union_all(grown)), self.yard.buffer(-2e-3, join_style="mitre").difference(outer)) if self.yard else ()
             self.grounds[shut] = Ground(grown, inner, outer.boundary, [shapely.get_parts(yard).tolist() for yard in yards], graph, [])
             graph.add_nodes_from(at for box in grown for at in box.exterior.coords[:-1])
+            graph.add_nodes_from(self.level["bends"](shut, self.yard))
             links = [each for each in self.level["links"] if may_take(each, self.name) and not {*each["doors"]} & {*shut}]
             links = [each for each in links if all(self.onto(each[end]) == each[end] for end in ("at", "to"))]
             links = [each for each in links if not self.are_free([(each["at"], each["to"])])[0]]
@@ -677,7 +725,7 @@ class Walk:
 
     def join(self, graph: nx.Graph, pairs: list[tuple[Place, Place]]) -> None:
         free = self.are_free(pairs)
-        graph.add_edges_from((*ends, {"weight": distance(a, b)}) for (a, b), is_free in zip(pairs, free, strict=True) if is_free for ends in ((a, b), (b, a)))
+        graph.add_edges_from((*ends, {"weight": length([a, b])}) for (a, b), is_free in zip(pairs, free, strict=True) if is_free for ends in ((a, b), (b, a)))
 
     def are_free(self, pairs: list[tuple[Place, Place]]) -> list[bool]:
         """From where to where it can walk straight."""
@@ -685,6 +733,7 @@ class Walk:
         cut = shapely.relate_pattern(lines[:, None], self.ground.inner[None, :], "T********")
         out = [bool(self.yard) and not self.yard.buffer(1e-6).covers(line) for line in lines]
         out = [no or (a[0] > UP / 2) != (b[0] > UP / 2) for no, (a, b) in zip(out, pairs, strict=True)]
+        out = [no or (bool(HILLS) and max(abs(a[1]), abs(b[1])) > 9.0) for no, (a, b) in zip(out, pairs, strict=True)]
         found: list[bool] = (~cut.any(axis=1) & ~np.array(out, dtype=bool)).tolist()
         return found
 
@@ -702,7 +751,7 @@ class Walk:
         for door in self.doors:
             up = door["box"].bounds[0] > UP / 2
             places = [in_space(place) for place in (self.at, *([other] if other else []))]
-            near = [(x + UP * up, y) for x, y, z in places if STOREY * up - 2.0 <= z < STOREY * (up + 1)]
+            near = [(x + UP * up, y) for x, y, z in places if HILLS or STOREY * up - 2.0 <= z < STOREY * (up + 1)]
             empty = all(door["box"].distance(shapely.Point(place)) >= RADIUS + 0.05 for place in near)
             if t >= door["shuts_at"] - 1e-9 and empty:
                 self.turn(door, False, t)
@@ -726,7 +775,7 @@ class Walk:
 
     def door_ahead(self, here: Place, way: list[Place], reach: float) -> dict[str, Any] | None:
         """The nearest shut door on the next metres of a path."""
-        line, at = shapely.LineString([here, *(along([here, *way], reach + RADIUS) or [here])]), shapely.Point(here)
+        line, at = shapely.LineString([here, *(along([here, *way], reach + RADIUS, math.dist) or [here])]), shapely.Point(here)
         far = {n: door["box"].distance(at) for n, door in enumerate(self.doors) if not door["soon"] and door["box"].intersects(line)}
         near = min(far, key=lambda n: far[n], default=None)
         return None if near is None or far[near] - RADIUS > reach else self.doors[near]
@@ -767,12 +816,16 @@ class Walk:
             self.go(self.last[0], self.last[1])
         self.turned = False
 
-    def onto(self, place: Place) -> Place:
+    def onto(self, place: Place, stays: bool = False) -> Place:
         """The place itself, or the nearest where it can stand."""
         if self.yard:
             own, inner = (min(parts, key=lambda part: part.distance(shapely.Point(self.at))) for parts in self.ground.yards)
             on = shapely.ops.nearest_points(inner, shapely.Point(place))[0].coords[0]
             return place if own.covers(shapely.Point(place)) else on
+        if HILLS and (abs(place[1]) > 9.0 or shapely.contains_properly(self.grown, shapely.Point(place)).any()):
+            solid = shapely.union_all([box.buffer(1e-3) for box in self.grown])
+            parts = [strip.buffer(-1e-3, join_style="mitre") - solid for strip in strips() if not stays or strip.covers(shapely.Point(place))]
+            return min((shapely.ops.nearest_points(part, shapely.Point(place))[0].coords[0] for part in parts), key=lambda at: distance(at, place))
         if shapely.contains_properly(self.grown, shapely.Point(place)).any():
             rim = self.ground.rim
             return rim.interpolate(rim.project(shapely.Point(place))).coords[0]
@@ -783,7 +836,7 @@ class Walk:
         there = self.storeys(start)
         goal = placed(*in_space(goal))
         if (goal[0] > UP / 2) in there:
-            return self.onto(goal)
+                return self.onto((goal[0], goal[1]))
         x, y, _ = in_space(goal)
         return min((self.onto((x + UP * up, y)) for up in there), key=lambda at: distance(at, goal))
 
@@ -802,7 +855,7 @@ class Walk:
 
     def route(self, start: Place, goal: Place) -> list[Place]:
         """The shortest path around the boxes, as near to both as it can stand."""
-        start = self.onto(start)
+        start = self.onto(start, stays=True)
         goal = self.reached(start, goal)
         if start == goal:
             return [goal, goal]
@@ -822,7 +875,8 @@ class Walk:
     def go(self, goal: Place, stop: float = 0.0) -> None:
         """Take the path to a goal."""
         path = self.take(lambda at: self.way(at, goal), self.sets_out_from, stop)
-        short, self.last = distance(path[-1], placed(*in_space(goal))), (goal, stop)
+        ground = (goal[0], goal[1]) if HILLS else placed(*in_space(goal))
+        short, self.last = distance(path[-1], ground), (goal, stop)
         self.stop, self.short = max(stop - short, 0.0), short if short > stop + self.close else 0.0
 
     def take(self, leads: Any, start: Place, stop: float, area: Any = None, ahead: Place | None = None) -> list[Place]:
@@ -866,7 +920,7 @@ class Walk:
             arc = [(x + radius * math.cos(angle), y + radius * math.sin(angle)) for angle in angles]
             line = shapely.LineString([self.at, *arc, corner])
             free = not any(shapely.relate_pattern(line, box, "T********") for box in self.grown)
-            free = free and (not (area or self.yard) or (area or self.yard).covers(line))
+            free = free and (not (area or self.yard) or (area or self.yard).covers(line)) and (not HILLS or shapely.union_all(strips()).covers(line))
             if free and (best is None or line.length < best[0] - 1e-9):
                 best = line.length, arc
         return best[1] if best else None
@@ -968,6 +1022,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     Of every third there are two or three, who search together; of the others some have a territory.
     From 2000 on there are links over long walls, and no territories; from 3000 on a floor above.
     From 4000 on they roam; from 5000 on with links and no territories (but not in groups), from 6000 on with a floor above.
+    From 7000 on the ground slopes, from 8000 on they roam there; on slopes nobody makes room for others.
     """
     chance = np.random.default_rng(seed)
 
@@ -982,7 +1037,11 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         x, y = x + some(0.3, 1.0) + 0.0037, y + some(0.3, 1.0) + 0.0037  # no place is right at the edge of one
         boxes.append(shapely.box(x, y, x + some(0.5, 2.6), y + some(0.5, 2.6)))
 
-    has_links, floors, roams = seed // 1000 in (2, 3, 5, 6), seed // 1000 in (3, 6), seed >= 4000
+    has_links, floors, roams, hilly = seed // 1000 in (2, 3, 5, 6), seed // 1000 in (3, 6), seed // 1000 in (4, 5, 6, 8), seed >= 7000
+    HILLS.clear()
+    for x in sorted(chance.choice(13, int(chance.integers(2, 5)), replace=False).tolist()) if hilly else []:
+        x, (before, low) = x - 5.9929, (HILLS or [(0.0, 0.0)])[-1]
+        HILLS.append((x, low + (x - before) * some(-0.8, 0.8) if HILLS else 0.0))
     boxes = [shapely.affinity.translate(box, UP * one(0, floors)) for box in boxes] if has_links else boxes
     longs = [(one(-2.0, 2.0) + 0.0053, some(5, 9), UP * one(0, floors)) for _ in range(int(chance.integers(1, 3)) if has_links else 0)]
     boxes += [shapely.box(x - far - 0.0037, y - 0.1, x + some(5, 9), y + 0.1) for y, far, x in longs]
@@ -1073,12 +1132,14 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         return {"states": states, "transitions": transitions, "legs": legs, "member": member, "cone": cone}
 
     guards, dt = {name: guard() for name in names}, one(0.05, 0.1, 0.1, 0.25)
-    features = [scenes.feature("spot", f"spot{n}", shapely.Point(*in_space(level[f"spot{n}"])[: 2 + floors])) for n in range(3)]
+    features = [scenes.feature("spot", f"spot{n}", shapely.Point(*in_space(level[f"spot{n}"])[: 2 + (floors or hilly)])) for n in range(3)]
     for n, box in enumerate(boxes):
         up, keys = box.bounds[0] > UP / 2, {"door": True} if f"box{n}" in doors else {}
         box = shapely.affinity.translate(box, -UP * up)
-        features.append(scenes.feature("wall", f"box{n}", box, base=STOREY * up, top=STOREY * up + (STOREY if tall else 0.4), **keys))
+        keys |= {"base": -20.0, "top": top_of(box, tall)} if hilly else {"base": STOREY * up, "top": STOREY * up + (STOREY if tall else 0.4)}
+        features.append(scenes.feature("wall", f"box{n}", box, **keys))
     features += [scenes.feature("floor", f"floor{n}", shapely.box(-99, -99, 99, 99), height=STOREY * n) for n in range(2 * floors)]
+    features += [scenes.feature("floor", f"hill{n}", shapely.Polygon([(x, y, height(x)) for x, y in shapely.get_coordinates(strip)])) for n, strip in enumerate(strips())]
     features += [scenes.feature("spot", f"end{x}", shapely.Point(x, x)) for x in (-99, 99)]  # no arc leads off the ground
     for each in links:
         line = shapely.LineString([*map(in_space, each["ends"])])
@@ -1088,7 +1149,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         corners = [(some(2, 7) * math.cos(n), some(2, 7) * math.sin(n)) for n in (0.3, 1.2, 2.5, 3.3, 4.9, 5.8)]
         level["meadow"] = shapely.Polygon([(round(x + 1, 3), round(y, 3)) for x, y in corners])
         features.append(scenes.feature("zone", "meadow", level["meadow"]))
-    features.append(scenes.feature("route", "round", shapely.LineString([in_space(at)[: 2 + floors] for at in level["round"]])))
+    features.append(scenes.feature("route", "round", shapely.LineString([in_space(at)[: 2 + (floors or hilly)] for at in level["round"]])))
     more: dict[str, Any] = {
         "seed": seed, "doors": {name: {key: value for key, value in keys.items() if value is not None} for name, keys in doors.items()},
     }
@@ -1099,7 +1160,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
             "memory": {"grace": 0.3, "forget": 8.0, "spread": 1.0}, "ladder": {key: own[key] for key in ("states", "transitions")},
         }
         more[f"cast.{name}"] = {"team": "home", "profile": name, **own["member"]}
-    apart = one(0.0, some(0.4, 1.5)) if len(names) > 1 else 0.0
+    apart = one(0.0, some(0.4, 1.5)) if len(names) > 1 and not hilly else 0.0
     if len(names) > 1:
         more["groups.watch"] = {"members": list(names), "apart": apart}
     yard = shapely.box(*(some(-6, -3) for _ in range(2)), *(some(3, 6) for _ in range(2))) if len(names) == 1 and chance.random() < 0.4 * (not has_links) else None
@@ -1107,13 +1168,29 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         features.append(scenes.feature("zone", "yard", yard))
         inside = next(at for at in iter(place, None) if yard.contains(shapely.Point(at)))
         guards["guard"]["member"]["at"] = list(inside)
-        more["cast.guard"] |= {"leash": {"zone": "yard"}, "at": list(inside)}
+        guards["guard"]["member"]["z"] = height(inside[0]) if hilly else guards["guard"]["member"]["z"]
+        more["cast.guard"] |= {"leash": {"zone": "yard"}, "at": list(inside), "z": guards["guard"]["member"]["z"]}
     gone, back = sorted([some(2, 20), some(2, 24)])
     back += 0.01 * (gone == back)
     ways = [[in_space(place(-9.0)) for _ in range(3)] for _ in range(2)]
     track = "t,id,x,y,z,heading,present\n" + "".join(
         f"{t},guest,{x},{y},{ways[t >= back][0][2]},0,{int(t != gone)}\n" for (x, y, _), t in zip(ways[0] + ways[1], [0.0, gone / 2, gone, back, 25.0, 25.5], strict=True)
     )
+    if hilly:  # the guest walks on the ground, too
+        rows = []
+        for (t, at), (until, to) in pairwise(zip([0.0, gone / 2, gone, back, 25.0, 25.5], ways[0] + ways[1], strict=True)):
+            for x, y in cut_at_hills(at[:2], to[:2])[: 1 if t == gone else -1]:
+                rows.append(f"{t + math.dist(at[:2], (x, y)) / math.dist(at[:2], to[:2]) * (until - t)},guest,{x},{y},{height(x)},0,{int(t != gone)}")
+        track = "\n".join(["t,id,x,y,z,heading,present", *rows])
+
+    def bends(shut: tuple[str, ...], yard: Any) -> list[Place]:
+        """Where paths may bend as the slope changes: what is near enough to be the best is not tried here."""
+        ground = Level.of(scenario.level)
+        opened = frozenset(n for n, name in enumerate(ground.wall_names) if name in doors and name not in shut)
+        corners = ground.ways(clearance=RADIUS, opened=opened, within="yard" if yard else None).corners if hilly else []
+        return [(x, y) for x, y in corners if any(abs(x - at) < 1.5e-3 for at, _ in HILLS)]
+
+    level["bends"] = bends
     scenario = scenes.scene(folder, *features, states={"idle": {"stand": {}}}, track=track, more=more, dt=dt, end=25.0)
     return scenario, {"guards": guards, "level": level, "dt": dt, "seed": seed, "apart": apart, "yard": yard}
 
@@ -1124,10 +1201,11 @@ PLAIN = [
 ]  # of 80 those in which each line of the rules is run six times
 LINKS = [2024, 2027, 2037, 2076, 2109, 2161, 2212, 2250, 2288]
 ROAMS = [4012, 4015, 4017, 4024, 4036, 4045, 4051, 4061, 4091, 4101, 4177, 4183, 5010, 5011, 5026, 5067, 5078, 6001, 6016]
+HILLY = [7000, 7002, 7005, 7009, 7012, 7014, 8002, 8005, 8008, 8010, 8012, 8017]
 FLOORS = [3000, 3002, 3003, 3011, 3014, 3016, 3022, 3041, 3104, 3153, 3155, 3206, 3215, 3297]
 
 
-@pytest.mark.parametrize("seed", [*PLAIN, *LINKS, *FLOORS, *ROAMS])
+@pytest.mark.parametrize("seed", [*PLAIN, *LINKS, *FLOORS, *ROAMS, *HILLY])
 def test_everybody_walks_as_the_rules_say(tmp_path: Path, seed: int) -> None:
     scenario, written = random_walk(tmp_path, seed)
     run, dt = snelk.run(scenario), written["dt"]

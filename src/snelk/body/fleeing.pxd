@@ -108,6 +108,7 @@ cdef (double, double) _end_of(
 @cython.locals(
     part=Py_ssize_t, state=Py_ssize_t, end_x=double, end_y=double,
     from_x=double, from_y=double, _from_z=double, along=double, far=double, end_sheet=Py_ssize_t,
+    height=double, free=bint,
 )
 cdef bint _is_free(
     GroundStageColumns walk, FlightStageColumns flights, BodyStageColumns stage,

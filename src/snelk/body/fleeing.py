@@ -358,7 +358,13 @@ def _is_free(
         if along < -SIDEWAYS * flights.distance[v, a, state]:
             return False
     far, end_sheet = _straight_to(walk, x, y, sheet, end_x, end_y)
-    return part >= 0 and far < INF and is_on(walk.ground, part, end_x, end_y, end_sheet)
+    if part < 0 or far == INF:
+        return False
+    if len(walk.ground.floors.planes) > 0:  # where floors meet that is the highest
+        height = height_on(walk.ground, end_sheet, end_x, end_y, 0.0)
+        end_sheet = sheet_at(walk.ground, end_x, end_y, height)
+    free: bool = is_on(walk.ground, part, end_x, end_y, end_sheet)
+    return free
 
 
 def _fail(stage: BodyStage, v: int, a: int) -> None:

@@ -9,7 +9,6 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 from snelk.body.activities import Activity
@@ -398,7 +397,7 @@ class Play(Activity):
 
     def _hide(self, by: int) -> None:
         """Run for the nearest place that nobody has in view; without one run on."""
-        me, cover = self.me, self._cover()
+        me, cover = self.me, self._cover(by)
         self.minds_it = False
         if cover is None:
             self.bold_until = me.t + BOLD_FOR
@@ -435,27 +434,31 @@ class Play(Activity):
             self.bold_until = me.t + BOLD_FOR
             self._resume("its patience is over")
 
-    def _cover(self) -> Numbers | None:
-        """The nearest place on foot that nobody has in view; None if there is none near."""
+    def _cover(self, by: int) -> Numbers | None:
+        """The nearest place on foot that nobody has in view; None if there is none near.
+
+        Of places as near the one that is farthest from somebody.
+        """
         me = self.me
         turns = np.linspace(0.0, 2.0 * np.pi, DIRECTIONS, endpoint=False)
         ring = np.stack([np.cos(turns), np.sin(turns)], axis=1)
         around = np.concatenate([far * ring for far in RINGS]) + me.here[:2]
-        area = me.walker.area_at(me.here)
-        around = around[shapely.contains_xy(area, *around.T)]
-        places = np.column_stack([around, np.full(len(around), me.here[2])])
-        level = me.world.level
-        sheet = int(me.walker.ways.sheets_at(me.here[None])[0])
-        if level.data.floors and sheet >= 0:
-            places[:, 2] = [level.height_of(sheet, *place) for place in around.tolist()]
-        places = places[self._seen_by(places) < 0]
+        ways, order, found = me.walker.ways, [np.zeros(0, np.intp)], [np.zeros((0, 3))]
+        for floor in np.unique(ways.area_sheets).tolist():
+            order.append(np.flatnonzero(ways.may_stand(me.walker.part, floor, around)))
+            on = around[order[-1]]
+            found.append(np.column_stack([on, ways.heights_on(floor, on, float(me.here[2]))]))
+        places = np.concatenate(found)[np.argsort(np.concatenate(order), kind="stable")]
+        places[self._seen_by(places) < 0]
         better = places[self._seen_by(places, FORESEES) < 0]
         places = better if len(better) else places
         if not len(places):
             return None
-        near = np.argsort(np.hypot(*(places[:, :2] - me.here[:2]).T), kind="stable")[:TRIED]
+        off = np.linalg.norm(places - me.world.motion.place(me.v, by), axis=1).round(9)
+        away = np.linalg.norm(places - me.here, axis=1).round(9)
+        near = np.lexsort((-off, away))[:TRIED]
         lengths = np.array([me.length_to(places[n]) for n in near])
-        best = int(lengths.argmin())
+        best = int(np.lexsort((-off[near], lengths.round(9)))[0])
         return places[near[best]] if np.isfinite(lengths[best]) else None
 
     def _plan(self) -> None:

@@ -50,10 +50,6 @@ class Walker:
         """The areas of some parts of the ground, each with its floor."""
         return [area for part in parts if part >= 0 for area in self.ways.areas_of(part)]
 
-    def area_at(self, here: Numbers) -> BaseGeometry:
-        """Its part of the ground on the floor where it stands; empty if there is none."""
-        return self.area_on(int(self.ways.sheets_at(here[None])[0]))
-
     def area_on(self, sheet: int) -> BaseGeometry:
         """Its part of the ground on a floor; empty if there is none."""
         own = [area for area, floor in self.areas if floor == sheet]

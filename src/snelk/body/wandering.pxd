@@ -27,7 +27,7 @@ cdef (double, Py_ssize_t, Py_ssize_t) _plan(
     Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
 ) noexcept nogil
 
-@cython.locals(sheet=Py_ssize_t, right=double, left=double, above=bint, below=bint)
+@cython.locals(n=Py_ssize_t, at_x=double, at_y=double)
 cdef bint _is_within(
     GroundColumns ground, Py_ssize_t area, double x, double y, double z,
 ) noexcept nogil

@@ -165,12 +165,12 @@ def is_within(ground: Ground, area: int, x: float, y: float, z: float) -> bool:
 
 
 def _is_within(ground: Ground, area: int, x: float, y: float, z: float) -> bool:
-    sheet = sheet_at(ground, x, y, z)
-    right, left = x + ROUNDING, x - ROUNDING
-    above = is_on(ground, area, right, y + ROUNDING, sheet)
-    above = above and is_on(ground, area, left, y + ROUNDING, sheet)
-    below = is_on(ground, area, right, y - ROUNDING, sheet)
-    return above and below and is_on(ground, area, left, y - ROUNDING, sheet)
+    for n in range(4):
+        at_x = x + ROUNDING if n % 2 == 0 else x - ROUNDING
+        at_y = y + ROUNDING if n < 2 else y - ROUNDING
+        if not is_on(ground, area, at_x, at_y, sheet_at(ground, at_x, at_y, z)):
+            return False
+    return True
 
 
 def _straight_on(
@@ -205,7 +205,7 @@ def _straight_on(
             far = max(far - INSIDE, 0.0)
             stage.way[count, 0], stage.way[count, 1] = x + dx * far, y + dy * far
             return count + 1
-        stage.way[count, 0], stage.way[count, 1] = beyond_x, beyond_y
+        stage.way[count, 0], stage.way[count, 1] = x + dx * far, y + dy * far
         x, y, sheet, count = beyond_x, beyond_y, other, count + 1
 
 

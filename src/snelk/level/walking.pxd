@@ -6,7 +6,7 @@ from snelk.level.footing cimport floor_below, height_of
 from snelk.level.lengths cimport hypot
 from snelk.level.within cimport where_in
 
-cdef double INF, NAN, ROUNDING, STEP, GRAZE, SNAP, SAME, TINY_STEP
+cdef double INF, NAN, ROUNDING, STEP, ASKEW, GRAZE, SNAP, SAME, TINY_STEP
 cdef Py_ssize_t MOST_SEAMS, MOST_BESIDE, NO_WAY, NOT_KNOWN, INSIDE, FAR, LEFT, FIRST, LAST, LEAST
 cdef double NOT_TRIED, UNSEEN, SEEN
 
@@ -191,10 +191,21 @@ cdef Py_ssize_t part_on(
     GroundColumns ground, double x, double y, Py_ssize_t sheet,
 ) noexcept nogil
 
-@cython.locals(area=Py_ssize_t, low=Py_ssize_t, high=Py_ssize_t)
+@cython.locals(height=double, n=Py_ssize_t, dx=double, dy=double)
 cdef bint is_on(
     GroundColumns ground, Py_ssize_t part, double x, double y, Py_ssize_t sheet,
 ) noexcept nogil
+
+@cython.locals(area=Py_ssize_t, floor=Py_ssize_t)
+cdef bint _is_inside(
+    GroundColumns ground, Py_ssize_t part, double x, double y, Py_ssize_t sheet, double height,
+) noexcept nogil
+
+@cython.locals(n=Py_ssize_t)
+cdef void _which_stand(
+    GroundColumns ground, Py_ssize_t part, Py_ssize_t sheet, const double[:, ::1] places,
+    unsigned char[::1] found,
+) noexcept
 
 @cython.locals(other=Py_ssize_t)
 cdef bint may_stand(

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import Py_ssize_t, cast, compiled, nogil
-from cython.cimports.libc.math import fabs, sqrt
+from cython.cimports.libc.math import fabs, isnan, sqrt
 from numpy.typing import NDArray
 
 from snelk.config.steps import STEP
@@ -39,6 +39,9 @@ SAME = 1e-11
 
 TINY_STEP = 1e-5
 """What a line is on so far from where it begins decides on which floor it begins, m."""
+
+ASKEW = 0.35
+"""Places beside another one are so much aside, of how far they are off."""
 
 MOST_BESIDE = 64
 """So many floors meet at a place at most."""
@@ -296,6 +299,45 @@ def part_of(ground: Ground, x: float, y: float, z: float) -> int:
     """The first part of the ground that contains a position, m, or -1."""
     laid = laid_out(GroundColumns, ground)
     return part_on(laid, x, y, sheet_at(laid, x, y, z))
+
+
+@door
+def which_stand(
+    ground: Ground,
+    part: int,
+    sheet: int,
+    places: NDArray[np.float64],
+    found: NDArray[np.bool_],
+) -> None:
+    """Which places, (places, 2) in m on a floor, are in reach from a part, -1 for any.
+
+    Args:
+        ground: What can be walked on.
+        part: The part.
+        sheet: The floor.
+        places: The places.
+        found: (places,) filled.
+    """
+    agree(places.shape, (len(found), 2))
+    agree((-1 <= part < len(plain(ground).reach), sheet >= 0), (True, True))
+    count = len(plain(plain(ground).floors).planes)
+    agree((count == 0 or sheet < count,), (True,))
+    _which_stand(laid_out(GroundColumns, ground), part, sheet, places, found)
+
+
+def _which_stand(
+    ground: Ground,
+    part: int,
+    sheet: int,
+    places: NDArray[np.float64],
+    found: NDArray[np.bool_],
+) -> None:
+    with nogil:
+        for n in range(len(found)):
+            if part >= 0:
+                found[n] = may_stand(ground, part, places[n, 0], places[n, 1], sheet)
+            else:
+                found[n] = part_on(ground, places[n, 0], places[n, 1], sheet) >= 0
 
 
 @door
@@ -888,10 +930,36 @@ def part_on(ground: Ground, x: float, y: float, sheet: int) -> int:
 
 
 def is_on(ground: Ground, part: int, x: float, y: float, sheet: int) -> bool:
-    """Whether a place on a floor is in a part of the ground; on its very edge it is not."""
+    """Whether a place on a floor is in a part of the ground; on its very edge it is not.
+
+    A place where floors meet is on the highest of them, and in if all around it is.
+    """
+    if _is_inside(ground, part, x, y, sheet, NAN):
+        return True
+    if len(ground.floors.planes) == 0 or sheet < 0:
+        return False
+    height = height_of(ground.floors, sheet, x, y)
+    if floor_below(ground.floors, x, y, height + STEP) != sheet:
+        return False
+    for n in range(4):  # askew, so that none of them is on a seam as well
+        dx, dy = ASKEW * SNAP, SNAP
+        if n % 2 == 0:
+            dx, dy = SNAP, -ASKEW * SNAP
+        if n >= 2:
+            dx, dy = -dx, -dy
+        if not _is_inside(ground, part, x + dx, y + dy, -1, height):
+            return False
+    return True
+
+
+def _is_inside(ground: Ground, part: int, x: float, y: float, sheet: int, height: float) -> bool:
+    """Whether a place is within a part, on a floor, or on any within a step of a height, m."""
     for area in range(ground.parts[part], ground.parts[part + 1]):
-        low, high = ground.starts[area], ground.starts[area + 1]
-        if ground.area_sheets[area] == sheet and where_in(ground.edges, low, high, x, y) == INSIDE:
+        floor = ground.area_sheets[area]
+        if floor != sheet:
+            if isnan(height) or fabs(height_of(ground.floors, floor, x, y) - height) > STEP:
+                continue
+        if where_in(ground.edges, ground.starts[area], ground.starts[area + 1], x, y) == INSIDE:
             return True
     return False
 

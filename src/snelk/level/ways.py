@@ -48,6 +48,7 @@ from snelk.level.walking import (
     part_of,
     pass_beside,
     step_back,
+    which_stand,
 )
 
 Numbers = NDArray[np.float64]
@@ -164,9 +165,7 @@ class Ways:
         for link in may:
             ends = links.ends[link].reshape(2, 3)
             sheets = self.sheets_at(ends)
-            parts = [
-                self._part_on(end, int(sheet)) for end, sheet in zip(ends, sheets, strict=True)
-            ]
+            parts = [self.part_on(end) for end in ends]
             if min(parts) < 0:
                 continue
             far = float(self.straight(ends[:1], sheets[:1], ends[1:], sheets[1:])[0])
@@ -181,6 +180,7 @@ class Ways:
             reach |= reach[:, between, None] & reach[None, between]
         self._climbs = np.array(climbs, dtype=np.int32).reshape(-1, 3)
         self._areas = self._areas._replace(reach=reach)
+        self.__dict__.pop("ground", None)  # it was laid out without links
 
     def _in_parts(
         self,
@@ -269,14 +269,14 @@ class Ways:
         return [(self.areas[n], int(self._areas.sheets[n])) for n in range(low, high)]
 
     def may_stand(self, part: int, sheet: int, places: Numbers) -> NDArray[np.bool_]:
-        """Which places, (places, 2) on a floor, are in reach from a part; all without ground."""
+        """Which places, (places, 2) on a floor, are in reach from a part, -1 for any.
+
+        All without ground.
+        """
         found = np.zeros(len(places), dtype=np.bool_)
         if not self.areas:
             return ~found
-        for other in np.flatnonzero(self._areas.reach[part]).tolist():
-            for area, floor in self.areas_of(other):
-                if floor == sheet:
-                    found |= shapely.contains_xy(area, places[:, 0], places[:, 1])
+        which_stand(self.ground, part, sheet, np.ascontiguousarray(places), found)
         return found
 
     def heights_on(self, sheet: int, places: Numbers, z: float) -> Numbers:
@@ -302,14 +302,6 @@ class Ways:
                 found.append((near[0], near[1]))
         pairs = np.array(found, dtype=np.intp).reshape(-1, 2)
         return pairs[:, 0], pairs[:, 1]
-
-    def _part_on(self, place: Numbers, sheet: int) -> int:
-        """The part of the ground that a place on a floor is in; -1 for none."""
-        for part in range(self.count_parts):
-            for area, floor in self.areas_of(part):
-                if floor == sheet and shapely.contains_xy(area, place[0], place[1]):
-                    return part
-        return -1
 
     def sheets_at(self, places: Numbers) -> NDArray[np.int32]:
         """(positions,) the floor below each, (positions, 3); -1 for none."""

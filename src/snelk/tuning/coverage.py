@@ -16,7 +16,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 from snelk.config.recordings import TrackData
@@ -402,9 +401,7 @@ def places_on(level: Level, cell: float, ground: float) -> Numbers:
     x, y = (values.ravel() for values in np.meshgrid(xs, ys))
     ways, found = level.ways(z=ground), [np.zeros((0, 3))]
     for sheet in np.unique(ways.area_sheets).tolist():
-        free = np.zeros(len(x), dtype=np.bool_)
-        for area, floor in zip(ways.areas, ways.area_sheets, strict=True):
-            free |= shapely.contains_xy(area, x, y) if floor == sheet else False
+        free = ways.may_stand(-1, sheet, np.stack([x, y], axis=1).astype(np.float64))
         plan: Any = np.stack([x[free], y[free]], axis=1)
         found.append(np.column_stack([plan, ways.heights_on(sheet, plan, ground)]))
     places = np.concatenate(found)
