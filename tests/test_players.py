@@ -288,18 +288,20 @@ def test_who_is_noticed_before_it_sets_out_is_warned_and_sets_out(tmp_path: Path
     assert (found.table.through_at < 8.0).all()
 
 
+LOOKS_DOWN: dict[str, Any] = {
+    "cast.guard.at": [10.0, 11.0], "cast.guard.facing": -90.0,
+    "profiles.watcher.cones.front": {"fov_whole": 90, "range": 12.0},
+    "profiles.watcher.meter": {"fill_time": 1000.0},
+    "cast.guest.play": {"to": "exit", "care": 1.0, "delay": 0.0, "patience": 4.0},
+}  # fmt: skip
+
+
 @pytest.mark.parametrize(("start", "does"), [((1.0, 6.0), "waits"), ((8.0, 6.0), "hides")])
 def test_who_minds_a_danger_waits_out_of_view_and_hides_in_view(
     start: tuple[float, float], does: str, tmp_path: Path
 ) -> None:
-    looks = {
-        "cast.guard.at": [10.0, 11.0], "cast.guard.facing": -90.0, "cast.guest.at": list(start),
-        "profiles.watcher.cones.front": {"fov_whole": 90, "range": 12.0},
-        "profiles.watcher.meter": {"fill_time": 1000.0},
-    }  # fmt: skip
-    scenario = field(tmp_path, **looks)
-    play = {"to": "exit", "care": 1.0, "delay": 0.0, "patience": 4.0}
-    run = snelk.run(scenario, overrides={"cast.guest.play": play})
+    looks = {**LOOKS_DOWN, "cast.guest.at": list(start)}
+    run = snelk.run(field(tmp_path, **looks))
     own = run.events[(run.events.agent == "guest") & run.events.kind.isin(["waits", "hides"])]
     first = own.iloc[0]
     assert (first.kind, first.target) == (does, "guard")
@@ -309,8 +311,26 @@ def test_who_minds_a_danger_waits_out_of_view_and_hides_in_view(
         scenes.feature("floor", f"{n}", shapely.box(-9, n, 29, n + 1.5))
         for n in np.arange(-9.0, 29.0, 1.5)
     ]
-    tiled = snelk.run(field(tmp_path, *floors, **looks), overrides={"cast.guest.play": play})
+    tiled = snelk.run(field(tmp_path, *floors, **looks))
     pd.testing.assert_frame_equal(tiled.poses[["x", "y"]], run.poses[["x", "y"]], atol=0.01)
+
+
+def test_cover_is_what_nobody_has_in_view_now(tmp_path: Path, monkeypatch: Any) -> None:
+    places, cover, seen_by = [], Play._cover, Play._seen_by
+
+    def foresees_nothing(self: Play, at: Any, tau: Any = None) -> Any:
+        return seen_by(self, at) if tau is None else np.full(len(at), -1)
+
+    def noted(self: Play, by: int) -> Any:
+        with monkeypatch.context() as patched:
+            patched.setattr(Play, "_seen_by", foresees_nothing)
+            places.append(cover(self, by))
+        assert seen_by(self, places[-1][None])[0] < 0
+        return places[-1]
+
+    monkeypatch.setattr(Play, "_cover", noted)
+    snelk.run(field(tmp_path, **{**LOOKS_DOWN, "cast.guest.at": [8.0, 6.0]}))
+    assert places
 
 
 def patrolled(folder: Path, y: float, knows: float, **more: Any) -> snelk.Run:

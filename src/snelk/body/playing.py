@@ -449,7 +449,7 @@ class Play(Activity):
             on = around[order[-1]]
             found.append(np.column_stack([on, ways.heights_on(floor, on, float(me.here[2]))]))
         places = np.concatenate(found)[np.argsort(np.concatenate(order), kind="stable")]
-        places[self._seen_by(places) < 0]
+        places = places[self._seen_by(places) < 0]
         better = places[self._seen_by(places, FORESEES) < 0]
         places = better if len(better) else places
         if not len(places):
