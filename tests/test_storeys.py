@@ -399,28 +399,6 @@ def test_a_hatch_over_a_ladder_is_opened_from_below_or_shuts_the_way(tmp_path: P
     assert told == []
 
 
-def test_on_an_arc_over_a_slope_the_pace_is_that_in_space(tmp_path: Path) -> None:
-    slope = [[-9, -9, 0.0], [9, -9, 9.0], [9, 9, 9.0], [-9, 9, 0.0]]  # rises by half
-    spot = scenes.feature("spot", "top", shapely.Point(7, 0, 8))
-    more = {
-        "cast.guard.at": [0.0, 0.0], "cast.guard.z": 4.5, "cast.guard.facing": 90.0,
-        "profiles.watcher.movement": {
-            "walking": 1.5, "running": 4.0, "turn_rate": 90, "acceleration": 8.0, "smooth": True,
-        },
-    }  # fmt: skip
-    floor = scenes.feature("floor", "slope", shapely.Polygon(slope))
-    run = snelk.run(scenes.scene(
-        tmp_path, floor, spot, states={"go": {"go": {"spot": "top"}}}, more=more, end=4.0
-    ))  # fmt: skip
-    _, at = poses(run)
-    np.testing.assert_allclose(at[:, 2], 4.5 + at[:, 0] / 2, atol=1e-9)
-    steps = np.linalg.norm(np.diff(at, axis=0), axis=1)
-    assert steps.max() <= 0.15 + 1e-9
-    turning = np.flatnonzero(np.abs(np.diff(at[:, 1])) > 0.02)[3:]  # on the arc, at full speed
-    assert len(turning) > 5
-    assert steps[turning].min() > 0.149
-
-
 def test_who_is_on_a_ladder_goes_on_to_its_end_before_it_turns_back(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
