@@ -664,7 +664,7 @@ class Walk:
         route, loops = self.level["round"], keys["order"] == "loop"
         if self.corners is None:
             self.corners = corners_from(route, keys["order"], self.first_corner(route, loops))
-            joint = min((at for at, _ in self.onto_legs(route, loops)), key=lambda at: (round(distance(self.at, at), 9)))
+            joint = min((at for at, _ in self.onto_legs(route, loops)), key=lambda at: round(distance(self.at, at), 9))
             if distance(self.at, joint) > self.legs["arrive"]:
                 self.pausing = True
                 return self.go(joint)
@@ -836,7 +836,7 @@ class Walk:
         there = self.storeys(start)
         goal = placed(*in_space(goal))
         if (goal[0] > UP / 2) in there:
-                return self.onto((goal[0], goal[1]))
+            return self.onto((goal[0], goal[1]))
         x, y, _ = in_space(goal)
         return min((self.onto((x + UP * up, y)) for up in there), key=lambda at: distance(at, goal))
 
@@ -1184,7 +1184,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         track = "\n".join(["t,id,x,y,z,heading,present", *rows])
 
     def bends(shut: tuple[str, ...], yard: Any) -> list[Place]:
-        """Where paths may bend as the slope changes: what is near enough to be the best is not tried here."""
+        """Where paths may bend as the slope changes, as the level has it: whether that is often enough is not tried here."""
         ground = Level.of(scenario.level)
         opened = frozenset(n for n, name in enumerate(ground.wall_names) if name in doors and name not in shut)
         corners = ground.ways(clearance=RADIUS, opened=opened, within="yard" if yard else None).corners if hilly else []
