@@ -154,7 +154,7 @@ def test_who_keeps_away_from_a_wall_does_so_on_the_next_floor_too() -> None:
 
 SEARCH = {"radius": 6.0, "cell": 1.0, "speed": 2.0, "points": 6, "point_time": 0.5}
 DOES: dict[str, dict[str, Any]] = {
-    "evade": {"distance": 2.0, "directions": 8}, "flee": {"spots": ["hut", "den"]}, "patrol": {"route": "round"},
+    "evade": {"distance": 2.0, "directions": 8}, "roam": {"every": 2.0}, "flee": {"spots": ["hut", "den"]}, "patrol": {"route": "round"},
     "likelihood": SEARCH, "nearby": SEARCH, "hideouts": {**SEARCH, "radius": 9.0, "spots": ["hut", "den"]},
 }  # fmt: skip
 
@@ -200,6 +200,14 @@ def test_floors_cut_into_tiles_are_lived_on_like_one_floor(does: str, tmp_path: 
     nights = [night_on_tiles(tmp_path / str(side), side, does) for side in (24, 2)]
     whole, cut = (snelk.run(each).poses[["x", "y", "heading_deg"]] for each in nights)
     pd.testing.assert_frame_equal(cut, whole, atol=1e-9)
+
+
+def test_the_edge_of_the_ground_is_none_where_tiles_meet_either() -> None:
+    quarters = [shapely.box(x, y, x + 4, y + 4) for x in (0, 4) for y in (0, 4)]
+    ways = level_of(quarters, [lambda x, _y: 0.0 * x] * 4).ways()
+    places = np.array([(4.0, 4), (4, 1), (1, 4), (0, 4), (8, 4), (4, 0), (4, 8), (0, 0)])
+    found = ways.holds(0, np.column_stack([places, np.zeros(len(places))]))
+    assert found.tolist() == [True] * 3 + [False] * 5
 
 
 def test_coverage_and_sneaking_know_the_places_between_tiles(tmp_path: Path) -> None:
