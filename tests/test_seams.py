@@ -154,7 +154,7 @@ def test_who_keeps_away_from_a_wall_does_so_on_the_next_floor_too() -> None:
 
 SEARCH = {"radius": 6.0, "cell": 1.0, "speed": 2.0, "points": 6, "point_time": 0.5}
 DOES: dict[str, dict[str, Any]] = {
-    "evade": {"distance": 2.0, "directions": 8}, "roam": {"every": 2.0}, "flee": {"spots": ["hut", "den"]}, "patrol": {"route": "round"},
+    "evade": {"distance": 2.0, "directions": 8}, "roam": {"every": 2.0}, "go": {"spot": "attic"}, "flee": {"spots": ["hut", "den"]}, "patrol": {"route": "round"},
     "likelihood": SEARCH, "nearby": SEARCH, "hideouts": {**SEARCH, "radius": 9.0, "spots": ["hut", "den"]},
 }  # fmt: skip
 
@@ -167,6 +167,12 @@ def night_on_tiles(folder: Path, side: int, does: str) -> snelk.Scenario:
         for y in range(-12, 12, side)
     ]
     features = [scenes.feature("floor", f"{n}", tile) for n, tile in enumerate(tiles)]
+    up = shapely.LineString([(-6, -6, 0), (-10, -10, 3)])
+    features += [
+        scenes.feature("floor", "loft", shapely.box(-12, -12, -8, -8), height=3.0),
+        scenes.feature("link", "ladder", up, seconds=1.0),
+    ]
+    features += [scenes.feature("spot", "attic", shapely.Point(-11, -9, 3))]
     features += [scenes.feature("wall", "box", shapely.box(2.3, 1.2, 3.1, 2.9), top=0.4)]
     features += [
         scenes.feature("spot", name, shapely.Point(at))
@@ -198,8 +204,9 @@ def night_on_tiles(folder: Path, side: int, does: str) -> snelk.Scenario:
 @pytest.mark.parametrize("does", DOES)
 def test_floors_cut_into_tiles_are_lived_on_like_one_floor(does: str, tmp_path: Path) -> None:
     nights = [night_on_tiles(tmp_path / str(side), side, does) for side in (24, 2)]
-    whole, cut = (snelk.run(each).poses[["x", "y", "heading_deg"]] for each in nights)
+    whole, cut = (snelk.run(each).poses[["x", "y", "z", "heading_deg"]] for each in nights)
     pd.testing.assert_frame_equal(cut, whole, atol=1e-9)
+    assert whole.z.max() == (3.0 if does == "go" else 0.0)
 
 
 def test_the_edge_of_the_ground_is_none_where_tiles_meet_either() -> None:

@@ -67,9 +67,8 @@ class Area:
 
     def shape_on(self, sheet: int) -> BaseGeometry:
         """What is of it on a floor."""
-        return shapely.union_all(
-            [shape for shape, floor in zip(self.shapes, self.sheets, strict=True) if floor == sheet]
-        )
+        on = np.flatnonzero(np.asarray(self.sheets) == sheet).tolist()
+        return shapely.union_all([self.shapes[n] for n in on])
 
     def nearest(self, place: Numbers) -> Numbers:
         """The nearest place well within it to one, (3,) in m, outside of it or on its edge."""

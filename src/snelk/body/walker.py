@@ -52,8 +52,7 @@ class Walker:
 
     def area_on(self, sheet: int) -> BaseGeometry:
         """Its part of the ground on a floor; empty if there is none."""
-        own = [area for area, floor in self.areas if floor == sheet]
-        return shapely.union_all(own) if len(own) != 1 else own[0]
+        return self.ways.area_on(self.part, sheet) if self.part >= 0 else shapely.Polygon()
 
     def nearest(self, place: Numbers) -> Numbers:
         """The position itself, or the nearest one where it can stand."""

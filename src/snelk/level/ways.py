@@ -268,6 +268,13 @@ class Ways:
         low, high = self._areas.parts[part : part + 2].tolist()
         return [(self.areas[n], int(self._areas.sheets[n])) for n in range(low, high)]
 
+    def area_on(self, part: int, sheet: int) -> BaseGeometry:
+        """What of a part of the ground is on a floor; empty if there is nothing."""
+        low, high = self._areas.parts[part : part + 2].tolist()
+        found = low + np.flatnonzero(self.area_sheets[low:high] == sheet)
+        own = [self.areas[n] for n in found.tolist()]
+        return own[0] if len(own) == 1 else shapely.union_all(own)
+
     def may_stand(self, part: int, sheet: int, places: Numbers) -> NDArray[np.bool_]:
         """Which places, (places, 2) on a floor, are in reach from a part, -1 for any.
 
