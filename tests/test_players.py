@@ -315,8 +315,13 @@ def test_who_minds_a_danger_waits_out_of_view_and_hides_in_view(
     pd.testing.assert_frame_equal(tiled.poses[["x", "y"]], run.poses[["x", "y"]], atol=0.01)
 
 
-def test_cover_is_what_nobody_has_in_view_now(tmp_path: Path, monkeypatch: Any) -> None:
-    places, cover, seen_by = [], Play._cover, Play._seen_by
+@pytest.mark.parametrize("rise", [0.0, 0.05])
+def test_cover_is_the_farthest_of_the_nearest_places_that_nobody_has_in_view_now(
+    rise: float, tmp_path: Path, monkeypatch: Any
+) -> None:
+    covers, cover, seen_by = [], Play._cover, Play._seen_by
+    slope = shapely.Polygon([(x, y, rise * x) for x, y in [(-9, -9), (29, -9), (29, 29), (-9, 29)]])
+    turns = np.radians(np.arange(0, 360, 15))
 
     def foresees_nothing(self: Play, at: Any, tau: Any = None) -> Any:
         return seen_by(self, at) if tau is None else np.full(len(at), -1)
@@ -324,13 +329,24 @@ def test_cover_is_what_nobody_has_in_view_now(tmp_path: Path, monkeypatch: Any) 
     def noted(self: Play, by: int) -> Any:
         with monkeypatch.context() as patched:
             patched.setattr(Play, "_seen_by", foresees_nothing)
-            places.append(cover(self, by))
-        assert seen_by(self, places[-1][None])[0] < 0
-        return places[-1]
+            found = cover(self, by)
+        here, guard = self.me.here, [10.0, 11.0, 10.0 * rise]
+        assert found[2] == pytest.approx(rise * found[0])
+        far = np.hypot(*(found - here)[:2])
+        x, y = here[:2, None] + far * np.array([np.cos(turns), np.sin(turns)])
+        places = np.column_stack([x, y, rise * x])
+        free = [at for at in places if seen_by(self, at[None])[0] < 0]
+        as_near = [at for at in free if self.me.length_to(at) < self.me.length_to(found) + 1e-6]
+        off = [np.linalg.norm(at - guard) for at in (found, *as_near)]
+        assert off[0] > max(off) - 1e-6
+        covers.append(len(as_near))
+        return found
 
     monkeypatch.setattr(Play, "_cover", noted)
-    snelk.run(field(tmp_path, **{**LOOKS_DOWN, "cast.guest.at": [8.0, 6.0]}))
-    assert places
+    floor = scenes.feature("floor", "slope", slope)
+    more = {"cast.guest.at": [8.0, 6.0], "cast.guest.z": 8.0 * rise, "cast.guard.z": 10.0 * rise}
+    snelk.run(field(tmp_path, floor, **{**LOOKS_DOWN, **more}))
+    assert max(covers) > (0 if rise else 1)
 
 
 def patrolled(folder: Path, y: float, knows: float, **more: Any) -> snelk.Run:

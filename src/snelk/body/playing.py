@@ -443,12 +443,11 @@ class Play(Activity):
         turns = np.linspace(0.0, 2.0 * np.pi, DIRECTIONS, endpoint=False)
         ring = np.stack([np.cos(turns), np.sin(turns)], axis=1)
         around = np.concatenate([far * ring for far in RINGS]) + me.here[:2]
-        ways, order, found = me.walker.ways, [np.zeros(0, np.intp)], [np.zeros((0, 3))]
+        ways, found = me.walker.ways, [np.zeros((0, 3))]
         for floor in np.unique(ways.area_sheets).tolist():
-            order.append(np.flatnonzero(ways.may_stand(me.walker.part, floor, around)))
-            on = around[order[-1]]
+            on = around[ways.may_stand(me.walker.part, floor, around)]
             found.append(np.column_stack([on, ways.heights_on(floor, on, float(me.here[2]))]))
-        places = np.concatenate(found)[np.argsort(np.concatenate(order), kind="stable")]
+        places = np.concatenate(found)
         places = places[self._seen_by(places) < 0]
         better = places[self._seen_by(places, FORESEES) < 0]
         places = better if len(better) else places
