@@ -345,8 +345,9 @@ def test_cover_is_the_farthest_of_the_nearest_places_that_nobody_has_in_view_now
     monkeypatch.setattr(Play, "_cover", noted)
     floor = scenes.feature("floor", "slope", slope)
     more = {"cast.guest.at": [8.0, 6.0], "cast.guest.z": 8.0 * rise, "cast.guard.z": 10.0 * rise}
+    more["profiles.watcher.cones.front"] = {"fov_whole": 48, "range": 12.0}
     snelk.run(field(tmp_path, floor, **{**LOOKS_DOWN, **more}))
-    assert max(covers) > (0 if rise else 1)
+    assert max(covers) > (0 if rise else 8)
 
 
 def patrolled(folder: Path, y: float, knows: float, **more: Any) -> snelk.Run:
