@@ -92,7 +92,7 @@ def top_of(box: Any, tall: bool) -> float:
 
 
 def length(line: list[Place]) -> float:
-    return sum(distance(*leg) for pair in pairwise(line) for leg in pairwise(cut_at_hills(*pair)))
+    return sum(distance(*leg) for pair in pairwise(line) for leg in ([pair] if isinstance(pair[1], Landing) else pairwise(cut_at_hills(*pair))))
 
 
 def along(line: list[Place], far: float, distance: Any = distance) -> list[Place]:
@@ -140,14 +140,15 @@ def before_links(line: list[Place]) -> list[Place]:
     return line[: next((n for n, place in enumerate(line) if isinstance(place, Landing)), len(line))]
 
 
-def passes(at: Place, to: Place, door: Any) -> bool:
-    """Whether a link leads through a door as high as its storey."""
+def passes(at: Place, to: Place, door: Any, tall: bool) -> bool:
+    """Whether a link leads through a door, as high as its storey if there are floors."""
     (x, y, z), (to_x, to_y, to_z) = in_space(at), in_space(to)
     up, line = door.bounds[0] > UP / 2, shapely.LineString([(x, y), (to_x, to_y)])
     met = line.intersection(shapely.affinity.translate(door, -UP * up))
     shares = [line.project(shapely.Point(corner), normalized=True) for corner in shapely.get_coordinates(met)]
     heights = [z + share * (to_z - z) for share in shares]
-    return bool(heights) and min(heights) < STOREY * up + STOREY and max(heights) >= STOREY * up
+    low, top = (-20.0, top_of(door, tall)) if HILLS else (STOREY * up, STOREY * up + STOREY)
+    return bool(heights) and min(heights) < top and max(heights) >= low
 
 
 def may_take(link: dict[str, Any], who: str) -> bool:
@@ -449,7 +450,7 @@ class Walk:
             self.beside[at].append(other)
             self.beside[other].append(at)
         for a, b in self.ground.links:
-            near = [min(self.beside, key=lambda at, end=end: distance(at, end), default=None) for end in (a, b)]
+            near = [min(self.beside, key=lambda at, end=end: round(distance(at, end), 9), default=None) for end in (a, b)]
             if all(at and distance(at, end) <= side for at, end in zip(near, (a, b), strict=True)):
                 self.beside[near[0]] += [near[1]] * (near[1] not in self.beside[near[0]])
         first = min((distance(at, self.around) for at in self.beside), default=0.0)
@@ -716,7 +717,7 @@ class Walk:
             graph.add_nodes_from(self.level["bends"](shut, self.yard))
             links = [each for each in self.level["links"] if may_take(each, self.name) and not {*each["doors"]} & {*shut}]
             links = [each for each in links if all(self.onto(each[end]) == each[end] for end in ("at", "to"))]
-            links = [each for each in links if not self.are_free([(each["at"], each["to"])])[0]]
+            links = [each for each in links if not (self.are_free([(each["at"], each["to"])])[0] and length([each["at"], each["to"]]) <= distance(each["at"], each["to"]) + 1e-9)]
             graph.add_nodes_from(each[end] for each in links for end in ("at", "to"))
             self.join(graph, list(combinations(graph, 2)))
             self.ground.links.extend((each["at"], each["to"]) for each in links)
@@ -824,8 +825,9 @@ class Walk:
             return place if own.covers(shapely.Point(place)) else on
         if HILLS and (abs(place[1]) > 9.0 or shapely.contains_properly(self.grown, shapely.Point(place)).any()):
             solid = shapely.union_all([box.buffer(1e-3) for box in self.grown])
-            parts = [strip.buffer(-1e-3, join_style="mitre") - solid for strip in strips() if not stays or strip.covers(shapely.Point(place))]
-            return min((shapely.ops.nearest_points(part, shapely.Point(place))[0].coords[0] for part in parts), key=lambda at: distance(at, place))
+            parts = [strip.buffer(-1e-3, join_style="mitre") - solid for strip in strips()]
+            found = [shapely.ops.nearest_points(part, shapely.Point(place))[0].coords[0] for part in parts]
+            return min(found, key=lambda at: (stays and abs(height(at[0]) - height(place[0])) > 0.5, distance(at, place)))
         if shapely.contains_properly(self.grown, shapely.Point(place)).any():
             rim = self.ground.rim
             return rim.interpolate(rim.project(shapely.Point(place))).coords[0]
@@ -1022,7 +1024,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     Of every third there are two or three, who search together; of the others some have a territory.
     From 2000 on there are links over long walls, and no territories; from 3000 on a floor above.
     From 4000 on they roam; from 5000 on with links and no territories (but not in groups), from 6000 on with a floor above.
-    From 7000 on the ground slopes, from 8000 on they roam there; on slopes nobody makes room for others.
+    From 7000 on the ground slopes, from 8000 on they roam there, both without making room for others; from 9000 on with links.
     """
     chance = np.random.default_rng(seed)
 
@@ -1037,7 +1039,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         x, y = x + some(0.3, 1.0) + 0.0037, y + some(0.3, 1.0) + 0.0037  # no place is right at the edge of one
         boxes.append(shapely.box(x, y, x + some(0.5, 2.6), y + some(0.5, 2.6)))
 
-    has_links, floors, roams, hilly = seed // 1000 in (2, 3, 5, 6), seed // 1000 in (3, 6), seed // 1000 in (4, 5, 6, 8), seed >= 7000
+    has_links, floors, roams, hilly = seed // 1000 in (2, 3, 5, 6, 9), seed // 1000 in (3, 6), seed // 1000 in (4, 5, 6, 8), seed >= 7000
     HILLS.clear()
     for x in sorted(chance.choice(13, int(chance.integers(2, 5)), replace=False).tolist()) if hilly else []:
         x, (before, low) = x - 5.9929, (HILLS or [(0.0, 0.0)])[-1]
@@ -1076,7 +1078,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     }
     level["links"] = [
         {"who": each.get("who"), "at": at, "to": to, "seconds": each.get("seconds", distance(at, to)),
-         "doors": [door["name"] for door in level["doors"] if passes(at, to, door["box"])]}
+         "doors": [door["name"] for door in level["doors"] if passes(at, to, door["box"], tall)]}
         for each in links for at, to in (each["ends"], each["ends"][::-1])[: 2 - each["one_way"]]
     ]
     level |= {"round": [place() for _ in range(int(chance.integers(2, 5)))]}
@@ -1160,7 +1162,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
             "memory": {"grace": 0.3, "forget": 8.0, "spread": 1.0}, "ladder": {key: own[key] for key in ("states", "transitions")},
         }
         more[f"cast.{name}"] = {"team": "home", "profile": name, **own["member"]}
-    apart = one(0.0, some(0.4, 1.5)) if len(names) > 1 and not hilly else 0.0
+    apart = one(0.0, some(0.4, 1.5)) if len(names) > 1 and seed // 1000 not in (7, 8) else 0.0
     if len(names) > 1:
         more["groups.watch"] = {"members": list(names), "apart": apart}
     yard = shapely.box(*(some(-6, -3) for _ in range(2)), *(some(3, 6) for _ in range(2))) if len(names) == 1 and chance.random() < 0.4 * (not has_links) else None

@@ -16,7 +16,7 @@ from snelk.body.wandering cimport wander
 from snelk.level.footing cimport height_of
 from snelk.level.columns cimport GroundStageColumns, LinkColumns
 from snelk.level.lengths cimport hypot
-from snelk.level.walking cimport back_onto, onto, sheet_at, way_between
+from snelk.level.walking cimport back_onto, height_on, onto, sheet_at, way_between
 from snelk.mind.columns cimport AttendedColumns, CellColumns, DrawnColumns
 from snelk.senses.columns cimport PoseColumns
 
@@ -109,7 +109,7 @@ cdef Py_ssize_t _set_out_for(
 @cython.locals(
     way="double[:, ::1]", part=Py_ssize_t, count=Py_ssize_t, x=double, y=double, z=double,
     to_x=double, to_y=double, to_z=double, from_x=double, from_y=double, end_x=double, end_y=double,
-    sheet=Py_ssize_t, stands=bint, end_sheet=Py_ssize_t, first=Py_ssize_t, turn_at=Py_ssize_t,
+    up=double, sheet=Py_ssize_t, stands=bint, end_sheet=Py_ssize_t, first=Py_ssize_t, turn_at=Py_ssize_t,
 )
 cdef bint _set_out_one(
     GroundStageColumns walk, LinkColumns links, double dt, Py_ssize_t v, Py_ssize_t a,
@@ -117,8 +117,8 @@ cdef bint _set_out_one(
 ) noexcept
 
 @cython.locals(
-    way="double[:, ::1]", from_x=double, from_y=double, sheet=Py_ssize_t, rest=Py_ssize_t,
-    n=Py_ssize_t, k=Py_ssize_t,
+    way="double[:, ::1]", from_x=double, from_y=double, up=double, sheet=Py_ssize_t,
+    rest=Py_ssize_t, n=Py_ssize_t, k=Py_ssize_t,
 )
 cdef Py_ssize_t _way_after(
     GroundStageColumns walk, Py_ssize_t part, Py_ssize_t first, double x, double y, double z,

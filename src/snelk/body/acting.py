@@ -73,7 +73,7 @@ if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.wandering import wander
     from snelk.level.footing import height_of
     from snelk.level.lengths import hypot
-    from snelk.level.walking import back_onto, onto, sheet_at, way_between
+    from snelk.level.walking import back_onto, height_on, onto, sheet_at, way_between
 
 NAN = float("nan")
 
@@ -454,11 +454,12 @@ def _set_out_one(
     from_x, from_y, sheet = back_onto(walk.ground, part, x, y, z)
     end_x, end_y, end_sheet = onto(walk.ground, part, to_x, to_y, doing.goals[v, a, 2])
     count = NOT_KNOWN
-    stands = hypot(from_x - x, from_y - y) <= HAIR and sheet == sheet_at(walk.ground, x, y, z)
+    up = height_on(walk.ground, sheet, from_x, from_y, z) - z
+    stands = hypot(hypot(from_x - x, from_y - y), up) <= HAIR
     if stands and not moving.smooth[v, a]:
         count = way_between(
             walk.ground, walk.grid, walk.scratch, walk.room, from_x, from_y, sheet, end_x, end_y,
-            end_sheet, way,
+            end_sheet, way, x, y, sheet_at(walk.ground, x, y, z),
         )  # fmt: skip
     if count == NO_WAY:
         _cannot_go(moving, v, a)
@@ -505,11 +506,12 @@ def _way_after(
     """A path behind the first points of the one that it runs out on; the number of all points."""
     way = walk.way
     from_x, from_y, sheet = back_onto(walk.ground, part, x, y, z)
-    if hypot(from_x - x, from_y - y) > HAIR or sheet != sheet_at(walk.ground, x, y, z):
+    up = height_on(walk.ground, sheet, from_x, from_y, z) - z
+    if hypot(hypot(from_x - x, from_y - y), up) > HAIR:
         return NOT_KNOWN
     rest = way_between(
         walk.ground, walk.grid, walk.scratch, walk.room, from_x, from_y, sheet, end_x, end_y,
-        end_sheet, way,
+        end_sheet, way, x, y, sheet_at(walk.ground, x, y, z),
     )  # fmt: skip
     if rest < 0 or first + rest > way.shape[0]:
         return NO_WAY if rest == NO_WAY else NOT_KNOWN

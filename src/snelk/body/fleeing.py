@@ -233,7 +233,7 @@ def _measure_ways(
             z = _height_of(flights, moving, first + n, v, a)
             length = _length_of_way(
                 walk.ground, walk.grid, walk.scratch, walk.room, part, x, y, here_z,
-                flights.spots[first + n, 0], flights.spots[first + n, 1], z,
+                flights.spots[first + n, 0], flights.spots[first + n, 1], z, True,
             )  # fmt: skip
         if isnan(length):
             return False

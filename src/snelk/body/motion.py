@@ -18,6 +18,7 @@ from snelk.body.moving import (
     turns_back,
 )
 from snelk.body.paces import AHEAD, NEAR, PACES, Moving
+from snelk.body.turning import first_corner
 from snelk.config.models import Setup
 from snelk.config.words import POSTURES
 from snelk.level.columns import laid_out
@@ -167,10 +168,30 @@ class Motion:
             self._beyond = np.pad(self._beyond, ((0, 0), (0, 0), (0, more)))
             self.now = self._gathered()
 
-    def heads_for(self, v: int, a: int) -> Numbers:
-        """(2,) the next point of its path, m."""
-        place: Numbers = self._points[v, a, self._next[v, a], :2]
-        return place
+    def is_going(self, v: int, a: int) -> bool:
+        """Whether it has a path, or comes to a stand on one that it has left."""
+        return bool(self._size[v, a] and (self.on_way[v, a] or self.speed[v, a]))
+
+    def first_turn(self, v: int, a: int, place: Numbers) -> int:
+        """Which point of its path, counted from the next, is the first where it turns or stands."""
+        stands = int(self._turn_at[v, a] - self._next[v, a])
+        way = self.before_link(v, a)
+        return first_corner(place[:2], way[: stands + 1] if stands >= 0 else way)
+
+    def lay_again(self, v: int, a: int, first: Numbers, turn: int) -> None:
+        """Take other points, (points, 5), up to where it turns, as of `first_turn`."""
+        told = self.on_way[v, a], self.at_end[v, a], self.no_way[v, a]
+        at = int(self._next[v, a]) + turn
+        turns = int(self._turn_at[v, a]) - at
+        way = np.concatenate([first, self._points[v, a, at + 1 : self._size[v, a]]])
+        stop, short = float(self._stop[v, a]), float(self.short[v, a])
+        turn_at = len(first) - 1 + turns if turns >= 0 else -1
+        self.go(v, a, way, stop, short=short, turn_at=turn_at)
+        self.on_way[v, a], self.at_end[v, a], self.no_way[v, a] = told
+
+    def forget_way(self, v: int, a: int) -> None:
+        """Have no path left, not even one that is over."""
+        self._size[v, a] = 0
 
     def before_link(self, v: int, a: int) -> Numbers:
         """(points, 2) the rest of its path up to the next link, m."""

@@ -696,7 +696,7 @@ def _plan(
                 to_x, to_y, to_z = _place(searches, moving, first + n, v, a)
                 searches.lengths[n] = _length_of_way(
                     walk.ground, walk.grid, walk.scratch, walk.room, part, x, y, z, to_x, to_y,
-                    to_z,
+                    to_z, False,
                 )  # fmt: skip
                 if isnan(searches.lengths[n]):
                     return False

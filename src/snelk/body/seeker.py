@@ -154,7 +154,7 @@ class Seeker:
                     place[2] = world.level.height_of(int(place[2]), place[0], place[1])
                 if not world.level.data.floors:
                     place[2] = me.here[2]
-                stage.lengths[n] = me.walker.length(here, place)
+                stage.lengths[n] = me.walker.length(here, place, stays=False)
             more = plan_by_lengths(*given, begins=False)
 
 

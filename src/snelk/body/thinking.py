@@ -249,10 +249,15 @@ class Thinking:
         motion.x[v, a], motion.y[v, a] = to[0], to[1]
         motion.z[v, a] = self._world.level.stands_at(*to.tolist())
         self._roaming.was_pushed(v, a)
-        if motion.on_way[v, a]:
-            ahead = np.array([*motion.heads_for(v, a), motion.z[v, a]])
-            if not walker.ways.clear(me.here[None], ahead[None])[0]:
-                me.find_way()
+        if not motion.is_going(v, a):
+            motion.forget_way(v, a)
+            return
+        turn = motion.first_turn(v, a, here)
+        corner = motion.ahead(v, a)[turn]
+        if motion.on_way[v, a] and not walker.ways.clear(me.here[None], corner[None])[0]:
+            me.find_way()
+        else:
+            motion.lay_again(v, a, walker.ways.along(me.here, corner[None, :2]), turn)
 
     def find_ways(self, stage: BodyStage, wants: int) -> None:
         """Compute what was requested: spots, directions, search points and paths."""

@@ -58,27 +58,29 @@ class Walker:
         """The position itself, or the nearest one where it can stand."""
         return self.ways.nearest(place, self.part)
 
-    def length(self, start: Numbers, goal: Numbers) -> float:
-        """Length of the path between two positions, or the nearest where it can stand, m."""
+    def length(self, start: Numbers, goal: Numbers, *, stays: bool = True) -> float:
+        """Length of the path between two positions, or the nearest where it can stand, m.
+
+        It stands at the first, and `stays` near its floor; see `Ways.nearest`.
+        """
         if self.part < 0:
             return float("inf")
-        return self.ways.length_on(self.part, start, goal)
+        return self.ways.length_on(self.part, start, goal, stays=stays)
 
     def path(self, start: Numbers, goal: Numbers) -> Numbers | None:
         """The path to a position, (points, 5), or as near as it can get; None if there is none.
 
         First back onto the ground, if it stands too near a wall by more than a hair and none is
-        between.
+        between. By no more than that it sets out from where it is.
         """
         if self.part < 0:
             return None
         on = self.ways.nearest(start, self.part, stays=True)
+        if np.linalg.norm(on - start) <= HAIR:
+            return self.ways.way(on, self.nearest(goal), start)
         way = self.ways.way(on, self.nearest(goal))
-        if way is None or on is start:
-            return way
-        floors = self.ways.sheets_at(np.stack([start, on]))
-        if floors[0] == floors[1] and np.hypot(*(on - start)[:2]) <= HAIR:
-            return way
+        if way is None:
+            return None
         if not self._free.clear(start[None], on[None])[0]:
             return None
         return np.concatenate([[(on[0], on[1], 1.0, -1.0, -1.0)], way])

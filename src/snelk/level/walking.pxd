@@ -100,7 +100,7 @@ cdef (Py_ssize_t, Py_ssize_t) _write_turn(
 @cython.locals(sheet=Py_ssize_t, to_sheet=Py_ssize_t)
 cdef Py_ssize_t _find_way(
     GroundColumns ground, GridColumns grid, ScratchColumns scratch, double[:, ::1] room,
-    const double[::1] start, const double[::1] goal, double[:, ::1] way,
+    const double[::1] start, const double[::1] goal, double[:, ::1] way, const double[::1] here,
 ) noexcept nogil
 
 @cython.locals(
@@ -128,7 +128,7 @@ cdef Py_ssize_t _lay_line(
 cdef Py_ssize_t way_between(
     GroundColumns ground, GridColumns grid, ScratchColumns scratch, double[:, ::1] room,
     double x, double y, Py_ssize_t sheet, double to_x, double to_y, Py_ssize_t to_sheet,
-    double[:, ::1] way,
+    double[:, ::1] way, double here_x, double here_y, Py_ssize_t here_sheet,
 ) noexcept nogil
 
 @cython.locals(
@@ -161,6 +161,7 @@ cdef double length_around(
 cdef double _length_of_way(
     GroundColumns ground, GridColumns grid, ScratchColumns scratch, double[:, ::1] room,
     Py_ssize_t part, double x, double y, double z, double to_x, double to_y, double to_z,
+    bint stays,
 ) noexcept nogil
 
 @cython.locals(n=Py_ssize_t, whole=double)
@@ -222,8 +223,8 @@ cdef (double, double, Py_ssize_t) back_onto(
 
 @cython.locals(
     sheet=Py_ssize_t, nearest=double, at_x=double, at_y=double, found=Py_ssize_t,
-    other=Py_ssize_t, area=Py_ssize_t, px=double, py=double, away=double, rise=double,
-    own=bint, on_own=bint,
+    other=Py_ssize_t, area=Py_ssize_t, px=double, py=double, away=double, height=double,
+    under=double, own=bint, on_own=bint,
 )
 cdef (double, double, Py_ssize_t) _onto(
     GroundColumns ground, Py_ssize_t part, double x, double y, double z, bint stays,

@@ -107,6 +107,7 @@ def find_way(
     start: NDArray[np.float64],
     goal: NDArray[np.float64],
     way: NDArray[np.float64],
+    here: NDArray[np.float64],
 ) -> int:
     """The shortest path between two positions, (3,), written to `way`; return its number of points.
 
@@ -122,18 +123,20 @@ def find_way(
             and the floor that this is on; or, if a link leads to it, its length, m, its number,
             and -1. With room for all corners and the goal; what is beyond is for places where it
             comes to another floor. If that is not enough, the floor is -1 for any.
+        here: Who takes it stands here, (3,) in m, a hair beside the start: from here it leads to
+            where it turns first.
 
     Returns:
         The number of places, NO_WAY or NOT_KNOWN.
     """
     count = len(plain(ground).corners)
     agree(room.shape, (5, count))
-    agree(start.shape, goal.shape, (3,))
+    agree(start.shape, goal.shape, here.shape, (3,))
     agree((way.shape[1], len(way) > count), (5, True))
     agree_scratch(scratch, grid)
     return _find_way(
         laid_out(GroundColumns, ground), laid_out(GridColumns, grid), scratch, room, start, goal,
-        way,
+        way, here,
     )  # fmt: skip
 
 
@@ -274,17 +277,19 @@ def length_of_way(
     part: int,
     start: NDArray[np.float64],
     goal: NDArray[np.float64],
+    stays: bool,
 ) -> float:
     """Length of the path between the reachable positions nearest to two, (3,), m.
 
-    Infinite if there is none, NaN if the paths between corners are needed and not known.
+    Infinite if there is none, NaN if the paths between corners are needed and not known. Somebody
+    stands at the first, and `stays` near its floor; see `step_back`.
     """
     agree(room.shape, (5, len(plain(ground).corners)))
     agree_scratch(scratch, grid)
     agree((0 <= part < len(plain(ground).reach),), (True,))
     return _length_of_way(
         laid_out(GroundColumns, ground), laid_out(GridColumns, grid), scratch, room, part,
-        start[0], start[1], start[2], goal[0], goal[1], goal[2],
+        start[0], start[1], start[2], goal[0], goal[1], goal[2], stays,
     )  # fmt: skip
 
 
@@ -346,8 +351,8 @@ def step_back(
 ) -> tuple[float, float, float]:
     """The place itself, m, or if one cannot stand there the nearest in reach from a part.
 
-    Of each floor that is the nearest in plan, of all floors the nearest in space. Who `stays` on
-    its floor goes there, if any of that floor is in reach.
+    Of each floor that is the nearest in plan, of all floors the nearest in space. Who stands there
+    and `stays` goes no more than a step up or down, if it can.
     """
     agree((0 <= part < len(plain(ground).reach),), (True,))
     laid = laid_out(GroundColumns, ground)
@@ -643,12 +648,14 @@ def _find_way(
     start: NDArray[np.float64],
     goal: NDArray[np.float64],
     way: NDArray[np.float64],
+    here: NDArray[np.float64],
 ) -> int:
     sheet = sheet_at(ground, start[0], start[1], start[2])
     to_sheet = sheet_at(ground, goal[0], goal[1], goal[2])
     return way_between(
-        ground, grid, scratch, room, start[0], start[1], sheet, goal[0], goal[1], to_sheet, way
-    )
+        ground, grid, scratch, room, start[0], start[1], sheet, goal[0], goal[1], to_sheet, way,
+        here[0], here[1], sheet_at(ground, here[0], here[1], here[2]),
+    )  # fmt: skip
 
 
 def _lay_way(
@@ -699,6 +706,9 @@ def way_between(
     to_y: float,
     to_sheet: int,
     way: NDArray[np.float64],
+    here_x: float,
+    here_y: float,
+    here_sheet: int,
 ) -> int:
     """As `find_way`, between positions whose floors are known."""
     if sheet < 0 or to_sheet < 0:
@@ -706,7 +716,9 @@ def way_between(
     straight = straight_way(grid, scratch, ground.joins, x, y, sheet, to_x, to_y, to_sheet)
     spare = len(way) - len(ground.corners) - 1
     if straight < INF and sheet == to_sheet:  # from floor to floor one that bends may be shorter
-        count, spare = _write_stretch(ground.joins, x, y, sheet, to_x, to_y, way, 0, spare)
+        count, spare = _write_stretch(
+            ground.joins, here_x, here_y, max(here_sheet, 0), to_x, to_y, way, 0, spare
+        )
         return count
     if len(ground.lengths) < len(ground.corners):
         return NOT_KNOWN
@@ -724,6 +736,7 @@ def way_between(
     elif straight == INF:
         return NO_WAY
     count, before, tail = 0, -1, len(way) - turns
+    x, y, sheet = here_x, here_y, max(here_sheet, 0)
     for n in range(turns):
         corner = cast(Py_ssize_t, way[tail + n, 0])
         count, spare = _write_turn(ground, x, y, sheet, before, corner, way, count, spare)
@@ -745,8 +758,9 @@ def _length_of_way(
     to_x: float,
     to_y: float,
     to_z: float,
+    stays: bool,
 ) -> float:
-    x, y, sheet = back_onto(ground, part, x, y, z)
+    x, y, sheet = _onto(ground, part, x, y, z, stays)
     to_x, to_y, to_sheet = onto(ground, part, to_x, to_y, to_z)
     straight = straight_way(grid, scratch, ground.joins, x, y, sheet, to_x, to_y, to_sheet)
     if straight < INF and sheet == to_sheet:
@@ -989,19 +1003,17 @@ def _onto(
     if may_stand(ground, part, x, y, sheet):
         return x, y, sheet
     nearest, at_x, at_y, found = INF, x, y, sheet
-    on_own = False
+    on_own, under = False, height_on(ground, sheet, x, y, z) if sheet >= 0 else z
     for other in range(len(ground.reach)):
         if not ground.reach[part, other]:
             continue
         for area in range(ground.parts[other], ground.parts[other + 1]):
-            own = stays and ground.area_sheets[area] == sheet
-            if on_own and not own:
-                continue
             px, py, away = _nearest_in(ground, area, x, y)
+            own = stays
             if len(ground.floors.planes) > 0:  # else heights do not count, nor need be known
-                rise = height_on(ground, ground.area_sheets[area], px, py, z) - z
-                away = hypot(away, rise)
-            if away < nearest or (own and not on_own):
+                height = height_on(ground, ground.area_sheets[area], px, py, z)
+                away, own = hypot(away, height - z), stays and fabs(height - under) <= STEP
+            if (away < nearest and own >= on_own) or (own and not on_own):
                 nearest, at_x, at_y, found = away, px, py, ground.area_sheets[area]
                 on_own = own
     return at_x, at_y, found

@@ -21,6 +21,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
+from snelk.config.steps import HEADROOM, STEP
 from snelk.level.columns import (
     GridColumns,
     GroundColumns,
@@ -295,16 +296,23 @@ class Ways:
         return heights
 
     def cells_by_links(
-        self, centres: Numbers, sheets: NDArray[np.int32], cell: float
+        self, centres: Numbers, cell: float
     ) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
-        """From which to which of some places, as far apart as cells, one gets by links."""
+        """From which to which of some places, (cells, 3), as far apart as cells, one gets by links.
+
+        To the nearest in space: of those as near the one with less y, then less x.
+        """
         found: list[tuple[int, int]] = []
         for corners in self._climbs[:, :2].tolist():
             near = []
             for corner in corners:
-                away = np.hypot(*(centres[:, :2] - self.corners[corner]).T)
-                away[sheets != self.sheets[corner]] = np.inf
-                near += [int(np.argmin(away))] if away.min(initial=np.inf) <= cell else []
+                end = self.corners[corner]
+                heights = self.heights_on(int(self.sheets[corner]), end[None], 0.0)
+                up = 0.0 if self._floors is None else centres[:, 2] - heights
+                away = np.hypot(np.hypot(*(centres[:, :2] - end).T), up).round(9)
+                away[np.broadcast_to(np.abs(up) >= HEADROOM, away.shape)] = np.inf
+                first = np.lexsort((*centres[:, :2].T, away))[:1].tolist()
+                near += [each for each in first if away[each] <= cell]
             if len(near) == 2:
                 found.append((near[0], near[1]))
         pairs = np.array(found, dtype=np.intp).reshape(-1, 2)
@@ -410,14 +418,17 @@ class Ways:
         """Length of the path between two positions, (2,), m; infinite if there is none."""
         return float(self.distance(start[None], goal[None], np.array([np.inf]))[0])
 
-    def length_on(self, part: int, start: Numbers, goal: Numbers) -> float:
-        """The same, of the places that are nearest in reach from a part of the ground."""
+    def length_on(self, part: int, start: Numbers, goal: Numbers, *, stays: bool = True) -> float:
+        """The same, of the places that are nearest in reach from a part of the ground.
+
+        Somebody stands at the first, and `stays` near its floor; see `nearest`.
+        """
         start, goal = _in_space(start), _in_space(goal)
         if not self.is_small:
-            return self.length(self.nearest(start, part, stays=True), self.nearest(goal, part))
+            return self.length(self.nearest(start, part, stays=stays), self.nearest(goal, part))
         scratch, room, length = scratch_for(plain(self.grid)), self.room(), np.nan
         for ground in self.grounds():
-            length = length_of_way(ground, self.grid, scratch, room, part, start, goal)
+            length = length_of_way(ground, self.grid, scratch, room, part, start, goal, stays)
             if not np.isnan(length):
                 break
         return length
@@ -430,15 +441,15 @@ class Ways:
         way = self.way(start, goal)
         return None if way is None else way[:, :2]
 
-    def way(self, start: Numbers, goal: Numbers) -> Numbers | None:
+    def way(self, start: Numbers, goal: Numbers, here: Numbers | None = None) -> Numbers | None:
         """The same with the cost of each point, (points, 5); see `find_way`."""
         start, goal, way = _in_space(start), _in_space(goal), self.room_for_way()
+        here = start if here is None else _in_space(here)
         if self.is_small:
             room, count = self.room(), NOT_KNOWN
             for ground in self.grounds():
-                count = find_way(
-                    ground, self.grid, scratch_for(plain(self.grid)), room, start, goal, way
-                )
+                scratch = scratch_for(plain(self.grid))
+                count = find_way(ground, self.grid, scratch, room, start, goal, way, here)
                 if count != NOT_KNOWN:
                     break
             return None if count == NO_WAY else way[:count].copy()
@@ -457,7 +468,7 @@ class Ways:
             elif np.isinf(straight):
                 return None
         by = np.array(turns[::-1], dtype=np.int32)
-        count = lay_way(self.ground, start, goal, by, way)
+        count = lay_way(self.ground, here, goal, by, way)
         return way[:count].copy()
 
     def along(self, start: Numbers, line: Numbers) -> Numbers:
@@ -473,7 +484,7 @@ class Ways:
     def part_at(self, place: Numbers) -> int:
         """The index of the part of the ground that a place is in, or the nearest; -1 if none.
 
-        The nearest of its own floor, if there is ground on that.
+        The nearest no more than a step up or down, if there is one.
         """
         x, y, z = _in_space(place).tolist()
         part = self.part_on(place)
@@ -481,16 +492,18 @@ class Ways:
             return part
         away = shapely.distance(np.array(self.areas, dtype=object), shapely.Point(x, y))
         if self._floors is not None:
-            planes = np.array(plain(self._floors).planes)[self.area_sheets]
-            away = np.hypot(away, planes @ (x, y, 1.0) - z)
-            own = self.area_sheets == self.sheets_at(np.array([[x, y, z]]))[0]
+            heights = np.array(plain(self._floors).planes) @ (x, y, 1.0)
+            sheet = int(self.sheets_at(np.array([[x, y, z]]))[0])
+            under, heights = z if sheet < 0 else heights[sheet], heights[self.area_sheets]
+            away = np.hypot(away, heights - z)
+            own = np.abs(heights - under) <= STEP
             away[own.any() & ~own] = np.inf
         return int(np.searchsorted(self._areas.parts, np.argmin(away), side="right")) - 1
 
     def nearest(self, place: Numbers, part: int, *, stays: bool = False) -> Numbers:
         """The place itself, or if one cannot stand there the nearest in reach from a part.
 
-        Of who stands there, and `stays` on its floor, the nearest on that.
+        Of who stands there and `stays` the nearest no more than a step up or down, if there is one.
         """
         x, y, z = _in_space(place).tolist()
         on = step_back(self.ground, part, x, y, z, stays)

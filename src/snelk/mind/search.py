@@ -99,7 +99,7 @@ class Likelihood:
         a, b = a[both], b[both]
         straight = ways.straight(self.centres[a], on_sheet[a], self.centres[b], on_sheet[b])
         a, b = a[np.isfinite(straight)], b[np.isfinite(straight)]
-        start, end = ways.cells_by_links(self.centres, on_sheet, cell)
+        start, end = ways.cells_by_links(self.centres, cell)
         count = len(self.centres)
         own = np.arange(count)
         # Each cell is handed to by its neighbours and itself, each of which shares out evenly.
