@@ -174,6 +174,8 @@ def night_on_tiles(folder: Path, side: int, does: str) -> snelk.Scenario:
     ]
     features += [scenes.feature("spot", "attic", shapely.Point(-11, -9, 3))]
     features += [scenes.feature("wall", "box", shapely.box(2.3, 1.2, 3.1, 2.9), top=0.4)]
+    # The guest is last seen over a crate, of which the nearest ground is that of another tile.
+    features += [scenes.feature("wall", "crate", shapely.box(2.2, -1.1, 4.1, 1.1), top=0.4)]
     features += [
         scenes.feature("spot", name, shapely.Point(at))
         for name, at in (("hut", (6, 2)), ("den", (2, -4)))
@@ -186,9 +188,11 @@ def night_on_tiles(folder: Path, side: int, does: str) -> snelk.Scenario:
         "cast.guard.at": [0.0, 0.0], "profiles.watcher.cones.front": {"fov_whole": 90, "range": 4.5},
         "profiles.watcher.movement": {"turn_rate": 200.0, "smooth": True},
         "profiles.watcher.memory": {"grace": 0.3, "forget": 20.0, "spread": 1.0},
+        "cast.mate": {"team": "home", "profile": "watcher", "at": [-0.3, 0.5]},
+        "groups.pair": {"members": ["guard", "mate"], "apart": 1.1},
     }  # fmt: skip
     change = {"from": "idle", "to": "acts", "when": "state_for >= 3.5s"}
-    track = "t,id,x,y,heading,present\n0,guest,4,0,0,1\n1.5,guest,4,0,0,0\n"
+    track = "t,id,x,y,heading,present\n0,guest,3.9,0.3,0,1\n1.5,guest,3.9,0.3,0,0\n"
     states = {"idle": {"stand": {}}, "acts": activity}
     return scenes.scene(
         folder,
@@ -197,7 +201,7 @@ def night_on_tiles(folder: Path, side: int, does: str) -> snelk.Scenario:
         transitions={"a": change},
         track=track,
         more=more,
-        end=12.0,
+        end=16.0,
     )
 
 

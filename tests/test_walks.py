@@ -792,8 +792,17 @@ class Walk:
                 dx, dy = (p - r) / far, (q - s) / far
                 aside = 0.35 * self.going
                 part = 1.0 if b.link else 0.5
+                if not b.link and min(self.before_stop, b.before_stop) < self.apart:  # one of them keeps its place
+                    part = float((b.before_stop, self.company.index(b)) < (self.before_stop, self.company.index(self)))
                 x, y = x + part * lacks * (dx - aside * dy), y + part * lacks * (dy + aside * dx)
         return (x, y) if x or y else None
+
+    @property
+    def before_stop(self) -> float:
+        """How far its path still leads to its end, or to where the next link begins."""
+        rest = before_links(self.path)
+        whole = self.left - self.stop if len(rest) == len(self.path) else length([self.at, *rest])
+        return max(whole, 0.0) if self.going else math.inf
 
     def shift(self, x: float, y: float) -> None:
         """Be pushed, or along one axis only if something is in the way; and plan again if it has to."""
@@ -801,7 +810,11 @@ class Walk:
         to = next((to for to in places if self.are_free([(self.at, to)])[0]), None)
         if to:
             self.at, self.outside = to, True
-            if self.going and not self.are_free([(to, self.path[0])])[0]:
+            ahead = before_links(self.path)[: 2 if self.going and "roam" not in self.state and self.path[0] != self.turn_at else 1]
+            straight = [length([to, place]) if free else math.inf for place, free in zip(ahead, self.are_free([(to, place) for place in ahead]), strict=True)]
+            if len(ahead) == 2 and straight[1] < math.inf and straight[1] <= straight[0] + length(ahead) + 1e-9:
+                self.path = self.path[1:]
+            elif self.going and straight[0] == math.inf:
                 self.go(*self.last)
 
     def settle(self) -> None:
@@ -825,7 +838,7 @@ class Walk:
             return place if own.covers(shapely.Point(place)) else on
         if HILLS and (abs(place[1]) > 9.0 or shapely.contains_properly(self.grown, shapely.Point(place)).any()):
             solid = shapely.union_all([box.buffer(1e-3) for box in self.grown])
-            parts = [strip.buffer(-1e-3, join_style="mitre") - solid for strip in strips()]
+            parts = [part for strip in strips() for part in shapely.get_parts(strip.buffer(-1e-3, join_style="mitre") - solid)]
             found = [shapely.ops.nearest_points(part, shapely.Point(place))[0].coords[0] for part in parts]
             return min(found, key=lambda at: (stays and abs(height(at[0]) - height(place[0])) > 0.5, distance(at, place)))
         if shapely.contains_properly(self.grown, shapely.Point(place)).any():
@@ -1039,7 +1052,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
         x, y = x + some(0.3, 1.0) + 0.0037, y + some(0.3, 1.0) + 0.0037  # no place is right at the edge of one
         boxes.append(shapely.box(x, y, x + some(0.5, 2.6), y + some(0.5, 2.6)))
 
-    has_links, floors, roams, hilly = seed // 1000 in (2, 3, 5, 6, 9), seed // 1000 in (3, 6), seed // 1000 in (4, 5, 6, 8), seed >= 7000
+    has_links, floors, roams, hilly = seed // 1000 in (2, 3, 5, 6, 9, 10), seed // 1000 in (3, 6), seed // 1000 in (4, 5, 6, 8, 10), seed >= 7000
     HILLS.clear()
     for x in sorted(chance.choice(13, int(chance.integers(2, 5)), replace=False).tolist()) if hilly else []:
         x, (before, low) = x - 5.9929, (HILLS or [(0.0, 0.0)])[-1]

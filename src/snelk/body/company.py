@@ -112,8 +112,8 @@ class Company:
         """Push bodies apart that are too close, each by half of the missing distance.
 
         As in position-based dynamics (Mueller et al. 2007), with a step to the right so that two
-        who meet get past. Nobody is pushed off its ground. If one cannot move, the other moves all
-        of the distance.
+        who meet get past. Nobody is pushed off its ground. If one cannot move, or has almost come
+        to where it stops, the other moves all of the distance.
         """
         world, motion = self._world, self._world.motion
         there = world.present(world.characters) & ~world.ladders.out
@@ -131,10 +131,16 @@ class Company:
         order = np.sign(np.arange(far.shape[1])[:, None] - np.arange(far.shape[1]))
         dx, far = np.where(same, order, dx), np.where(same, 1.0, np.maximum(far, SLACK))
         share = moves[:, :, None] / np.maximum(moves[:, :, None] + 1.0 * moves[:, None, :], 1.0)
+        # Two who want to one place would else dance about it for ever.
+        rest = np.broadcast_to(motion.before_stop()[:, :, None], far.shape)
+        other = rest.swapaxes(1, 2)
+        keeps = moves[:, None, :] & (rest < self.apart)
+        keeps &= (rest < other) | ((rest == other) & (order < 0.0))
+        share = np.where(keeps, 0.0, np.where(keeps.swapaxes(1, 2), 1.0 * moves[:, :, None], share))
         push = np.where(near, share * np.minimum(lacks, self.apart), 0.0) / far
         goes = motion.on_way[:, :, None] & near
         # Away from the other, and to the right of who looks at that one.
         by_x = (push * (dx - ASIDE * goes * dy)).sum(axis=2)
         by_y = (push * (dy + ASIDE * goes * dx)).sum(axis=2)
-        for v, a in where(moves & near.any(axis=2)):
+        for v, a in where(moves & ((by_x != 0.0) | (by_y != 0.0))):
             world.footing.shift(v, a, float(by_x[v, a]), float(by_y[v, a]))

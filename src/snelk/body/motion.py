@@ -168,18 +168,33 @@ class Motion:
             self._beyond = np.pad(self._beyond, ((0, 0), (0, 0), (0, more)))
             self.now = self._gathered()
 
+    def before_stop(self) -> Numbers:
+        """How far each is on its path from its end, or from its next link, m; infinite off paths."""
+        halts = self._beyond[self._v, self._a, np.maximum(self._halt, 0)]
+        rest = self.left() - np.where(self._halt >= 0, halts, self._stop)
+        return np.where(self.on_way, np.maximum(rest, 0.0), np.inf)
+
     def is_going(self, v: int, a: int) -> bool:
         """Whether it has a path, or comes to a stand on one that it has left."""
         return bool(self._size[v, a] and (self.on_way[v, a] or self.speed[v, a]))
 
-    def first_turn(self, v: int, a: int, place: Numbers) -> int:
-        """Which point of its path, counted from the next, is the first where it turns or stands."""
-        stands = int(self._turn_at[v, a] - self._next[v, a])
+    def next_turns(self, v: int, a: int, place: Numbers) -> tuple[list[int], float]:
+        """Where its path from a place turns first, and then, as points counted from the next.
+
+        One if it stands there, or a link begins, or it ends; and how far it is between both, m.
+        """
+        first, stands = int(self._next[v, a]), int(self._turn_at[v, a])
         way = self.before_link(v, a)
-        return first_corner(place[:2], way[: stands + 1] if stands >= 0 else way)
+        way = way[: stands - first + 1] if stands >= first else way
+        turn = first_corner(place[:2], way)
+        if turn + 1 == len(way):
+            return [turn], 0.0
+        then = turn + 1 + first_corner(way[turn], way[turn + 1 :])
+        between = self._beyond[v, a, first + turn] - self._beyond[v, a, first + then]
+        return [turn, then], float(between)
 
     def lay_again(self, v: int, a: int, first: Numbers, turn: int) -> None:
-        """Take other points, (points, 5), up to where it turns, as of `first_turn`."""
+        """Take other points, (points, 5), up to where it turns, as of `next_turns`."""
         told = self.on_way[v, a], self.at_end[v, a], self.no_way[v, a]
         at = int(self._next[v, a]) + turn
         turns = int(self._turn_at[v, a]) - at

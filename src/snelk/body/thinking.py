@@ -252,12 +252,19 @@ class Thinking:
         if not motion.is_going(v, a):
             motion.forget_way(v, a)
             return
-        turn = motion.first_turn(v, a, here)
-        corner = motion.ahead(v, a)[turn]
-        if motion.on_way[v, a] and not walker.ways.clear(me.here[None], corner[None])[0]:
-            me.find_way()
+        turns, between = motion.next_turns(v, a, here)
+        places = motion.ahead(v, a)[turns]
+        if not motion.on_way[v, a]:
+            motion.lay_again(v, a, walker.ways.along(me.here, places[:1, :2]), turns[0])
+            return
+        far = walker.ways.lengths_from(me.here, places)
+        # Where it was pushed the second corner may be in reach, and the first may lie behind it.
+        may_skip = len(turns) > 1 and self.doing.kind[v, a] != ROAM
+        n = int(may_skip and np.isfinite(far[-1]) and far[-1] <= far[0] + between + SLACK)
+        if np.isfinite(far[n]):
+            motion.lay_again(v, a, walker.ways.along(me.here, places[n : n + 1, :2]), turns[n])
         else:
-            motion.lay_again(v, a, walker.ways.along(me.here, corner[None, :2]), turn)
+            me.find_way()
 
     def find_ways(self, stage: BodyStage, wants: int) -> None:
         """Compute what was requested: spots, directions, search points and paths."""

@@ -330,6 +330,11 @@ class Ways:
         """Whether each straight line can be walked; both as in `distance`."""
         return np.isfinite(self.straight(start, self.sheets_at(start), end, self.sheets_at(end)))
 
+    def lengths_from(self, place: Numbers, ends: Numbers) -> Numbers:
+        """(ends,) how long the straight line from a place to each is, m; infinite if blocked."""
+        start = np.repeat(place[None], len(ends), axis=0)
+        return self.straight(start, self.sheets_at(start), ends, self.sheets_at(ends))
+
     def straight(
         self,
         start: Numbers,
