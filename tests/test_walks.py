@@ -76,6 +76,11 @@ def placed(x: float, y: float, z: float) -> Place:
     return (x + UP, y) if z >= STOREY - 0.5 else (x, y)
 
 
+def is_deep(place: Place) -> bool:
+    """Whether it is so far under a slope that nobody stands there."""
+    return bool(HILLS) and height(place[0]) - in_space(place)[2] > 0.5
+
+
 def distance(a: Place, b: Place) -> float:
     return math.dist(in_space(a), in_space(b))
 
@@ -93,6 +98,17 @@ def top_of(box: Any, tall: bool) -> float:
 
 def length(line: list[Place]) -> float:
     return sum(distance(*leg) for pair in pairwise(line) for leg in ([pair] if isinstance(pair[1], Landing) else pairwise(cut_at_hills(*pair))))
+
+
+def lengths(pairs: list[tuple[Place, Place]]) -> list[float]:
+    """Of straight lines on one floor."""
+    a, b = np.array(pairs, dtype=float).reshape(-1, 2, 2).transpose(1, 0, 2)
+    over = (b - a)[:, :1]
+    cuts = (np.array([x for x, _ in HILLS]) - a[:, :1]) / np.where(over == 0.0, 1.0, over)
+    shares = np.sort(np.concatenate([np.zeros((len(a), 1)), np.clip(cuts, 0.0, 1.0), np.ones((len(a), 1))], axis=1))
+    heights = np.interp(a[:, :1] + shares * over, *zip(*HILLS, strict=True)) if HILLS else 0.0 * shares
+    found: list[float] = np.hypot(np.diff(shares) * np.hypot(*(b - a).T)[:, None], np.diff(heights)).sum(axis=1).tolist()
+    return found
 
 
 def along(line: list[Place], far: float, distance: Any = distance) -> list[Place]:
@@ -725,8 +741,8 @@ class Walk:
         return self.grounds[shut]
 
     def join(self, graph: nx.Graph, pairs: list[tuple[Place, Place]]) -> None:
-        free = self.are_free(pairs)
-        graph.add_edges_from((*ends, {"weight": length([a, b])}) for (a, b), is_free in zip(pairs, free, strict=True) if is_free for ends in ((a, b), (b, a)))
+        pairs = [pair for pair, is_free in zip(pairs, self.are_free(pairs), strict=True) if is_free]
+        graph.add_edges_from((*ends, {"weight": far}) for (a, b), far in zip(pairs, lengths(pairs), strict=True) for ends in ((a, b), (b, a)))
 
     def are_free(self, pairs: list[tuple[Place, Place]]) -> list[bool]:
         """From where to where it can walk straight."""
@@ -836,7 +852,7 @@ class Walk:
             own, inner = (min(parts, key=lambda part: part.distance(shapely.Point(self.at))) for parts in self.ground.yards)
             on = shapely.ops.nearest_points(inner, shapely.Point(place))[0].coords[0]
             return place if own.covers(shapely.Point(place)) else on
-        if HILLS and (abs(place[1]) > 9.0 or shapely.contains_properly(self.grown, shapely.Point(place)).any()):
+        if HILLS and (is_deep(place) or abs(place[1]) > 9.0 or shapely.contains_properly(self.grown, shapely.Point(place)).any()):
             solid = shapely.union_all([box.buffer(1e-3) for box in self.grown])
             parts = [part for strip in strips() for part in shapely.get_parts(strip.buffer(-1e-3, join_style="mitre") - solid)]
             found = [shapely.ops.nearest_points(part, shapely.Point(place))[0].coords[0] for part in parts]
@@ -851,7 +867,7 @@ class Walk:
         there = self.storeys(start)
         goal = placed(*in_space(goal))
         if (goal[0] > UP / 2) in there:
-            return self.onto((goal[0], goal[1]))
+            return self.onto(goal if is_deep(goal) else (goal[0], goal[1]))
         x, y, _ = in_space(goal)
         return min((self.onto((x + UP * up, y)) for up in there), key=lambda at: distance(at, goal))
 
@@ -892,6 +908,7 @@ class Walk:
         path = self.take(lambda at: self.way(at, goal), self.sets_out_from, stop)
         ground = (goal[0], goal[1]) if HILLS else placed(*in_space(goal))
         short, self.last = distance(path[-1], ground), (goal, stop)
+        short = math.dist(path[-1], goal[:2]) if is_deep(goal) else short
         self.stop, self.short = max(stop - short, 0.0), short if short > stop + self.close else 0.0
 
     def take(self, leads: Any, start: Place, stop: float, area: Any = None, ahead: Place | None = None) -> list[Place]:
@@ -1037,7 +1054,7 @@ def random_walk(folder: Path, seed: int) -> tuple[snelk.Scenario, dict[str, Any]
     Of every third there are two or three, who search together; of the others some have a territory.
     From 2000 on there are links over long walls, and no territories; from 3000 on a floor above.
     From 4000 on they roam; from 5000 on with links and no territories (but not in groups), from 6000 on with a floor above.
-    From 7000 on the ground slopes, from 8000 on they roam there, both without making room for others; from 9000 on with links.
+    From 7000 on the ground slopes, from 8000 on they roam there, both without making room for others; from 9000 on with links, too; from 10000 on both.
     """
     chance = np.random.default_rng(seed)
 
@@ -1216,7 +1233,7 @@ PLAIN = [
 ]  # of 80 those in which each line of the rules is run six times
 LINKS = [2024, 2027, 2037, 2076, 2109, 2161, 2212, 2250, 2288]
 ROAMS = [4012, 4015, 4017, 4024, 4036, 4045, 4051, 4061, 4091, 4101, 4177, 4183, 5010, 5011, 5026, 5067, 5078, 6001, 6016]
-HILLY = [7000, 7012, 7022, 7024, 8002, 8008, 8010]
+HILLY = [7000, 7012, 7022, 7024, 8002, 8008, 8010, 9008, 9011, 9047, 9089, 9167]
 FLOORS = [3000, 3002, 3003, 3011, 3014, 3016, 3022, 3041, 3104, 3153, 3155, 3206, 3215, 3297]
 
 
