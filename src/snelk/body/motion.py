@@ -169,7 +169,7 @@ class Motion:
             self.now = self._gathered()
 
     def before_stop(self) -> Numbers:
-        """How far each is on its path from its end, or from its next link, m; infinite off paths."""
+        """How far each has to go to its end, or to its next link, m; infinite without a path."""
         halts = self._beyond[self._v, self._a, np.maximum(self._halt, 0)]
         rest = self.left() - np.where(self._halt >= 0, halts, self._stop)
         return np.where(self.on_way, np.maximum(rest, 0.0), np.inf)
