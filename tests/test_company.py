@@ -216,6 +216,50 @@ def test_room_is_made_for_who_is_there_only(tmp_path: Path) -> None:
     assert set(other[1.0:]) == {other[0.8]}
 
 
+JAMS: dict[str, tuple[list[Any], dict[str, tuple[tuple[float, ...], tuple[float, ...]]], float]] = {
+    # what stands there; from where to where each goes; how much later both may be there, s
+    "corridor": (
+        [scenes.feature("wall", f"{n}", shapely.box(-3, y, 3, y + 9), top=3) for n, y in enumerate((0.45, -9.45))],
+        {"guard": ((-6, 0.03), (8, 0)), "other": ((6, 0), (-8, 0))}, 1.7,
+    ),
+    "corner": (
+        [scenes.feature("wall", f"{n}", box, top=3) for n, box in enumerate((shapely.box(2.3, 1.2, 3.1, 2.9), shapely.box(2.2, -1.1, 4.1, 1.1)))],
+        {"guard": ((0, 0), (6, 2)), "other": ((-0.3, 0.5), (6, 2))}, 1.0,
+    ),
+    "ladder": (
+        [scenes.feature("floor", "ground", shapely.box(-9, -9, 9, 9)), scenes.feature("floor", "loft", shapely.box(2, -3, 6, 3), height=3),
+         scenes.feature("link", "ladder", shapely.LineString([(0, 0, 0), (2.5, 0, 3)]), seconds=1.0)],
+        {"guard": ((-2, 2), (4, 1, 3)), "other": ((-2, -2), (4, -1, 3))}, 1.2,
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("jam", JAMS)
+def test_members_who_keep_apart_do_not_hold_each_other_up_for_long(
+    tmp_path: Path, jam: str
+) -> None:
+    features, goes, later = JAMS[jam]
+    features = features + [
+        scenes.feature("spot", name, shapely.Point(to)) for name, (_, to) in goes.items()
+    ]
+    more: dict[str, Any] = {
+        "cast.guard.at": goes["guard"][0], "groups.g": {"members": [*goes], "apart": 1.1},
+        "profiles.another": {"like": "watcher", "ladder": {"states": {"go": {"go": {"spot": "other"}}}}},
+        "cast.other": {"team": "home", "profile": "another", "at": goes["other"][0]},
+    }  # fmt: skip
+    states = {"go": {"go": {"spot": "guard"}}}
+    scenario = scenes.scene(tmp_path, *features, states=states, more=more, end=15.0)
+    runs = [snelk.run(scenario, overrides={"groups.g.apart": apart}) for apart in (0.0, 1.1)]
+    alone, run = (each.signals[each.signals.arrived].groupby("agent").t.min() for each in runs)
+    assert set(alone.index) == set(run.index) == set(goes)
+    assert ("stuck" in set(runs[1].events.kind)) == (jam == "corridor")
+    poses = [runs[1].poses[runs[1].poses.id == name] for name in goes]
+    apart = np.hypot(*(np.subtract(*(each[["x", "y"]].to_numpy() for each in poses))).T)
+    assert run.max() < alone.max() + later
+    assert (apart[10:].min() < 0.8) == (jam == "corridor")
+    assert apart[-1] > 1.0
+
+
 def test_who_has_to_stay_may_do_what_leads_nowhere_above(tmp_path: Path) -> None:
     scenario = gate(tmp_path, group={"stays": 3})
     ladder = "profiles.watcher.ladder"

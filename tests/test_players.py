@@ -193,12 +193,14 @@ def test_nobody_minds_who_is_not_there(tmp_path: Path) -> None:
     assert (player._seen_by(places) < 0).all()
 
 
-def test_who_knows_a_round_foresees_it(tmp_path: Path) -> None:
-    line = shapely.LineString([(4, 2), (16, 2), (16, 10), (4, 10)])
+@pytest.mark.parametrize("rise", [0.0, 0.7])
+def test_who_knows_a_round_foresees_it(tmp_path: Path, rise: float) -> None:
+    line = shapely.LineString([(x, y, rise * x) for x, y in ((4, 2), (16, 2), (16, 10), (4, 10))])
     round_ = scenes.feature("route", "round", line)
+    slope = shapely.Polygon([(x, y, rise * x) for x, y in ((-9, -9), (29, -9), (29, 29), (-9, 29))])
     scenario = field(
-        tmp_path, round_, states={"round": {"patrol": {}}},
-        **{"cast.guard.route": "round", "cast.guard.at": [4.0, 2.0]},
+        tmp_path, round_, scenes.feature("floor", "slope", slope), states={"round": {"patrol": {}}},
+        **{"cast.guard.route": "round", "cast.guard.at": [4.0, 2.0], "cast.guard.z": 4.0 * rise},
     )  # fmt: skip
     simulation = Simulation(scenario)
     motion, places = simulation.world.motion, []

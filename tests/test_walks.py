@@ -209,6 +209,8 @@ class Walk:
         self.notes: list[tuple[Any, ...]] = []
         self.hunts, self.age, self.cone, self.grounds = False, 0.0, own["cone"], {}
         self.link, self.climbed = None, 0.0
+        self.stuck = self.was_stuck = self.was_left = 0.0
+        self.passes: set[Walk] = set()  # whom it lets pass
         self.enter(next(iter(self.states)), "", 0.0, None, sensed=False)
 
     def enter(self, name: str, before: str, t: float, known: Place | None, *, sensed: bool) -> None:
@@ -804,7 +806,7 @@ class Walk:
             (p, q, z), (r, s, other_z) = in_space(self.at), in_space(b.at)
             far = math.dist((p, q), (r, s))
             lacks = self.apart - far if abs(z - other_z) < 1.0 else 0.0
-            if b is not self and lacks > 1e-9 and not self.link:
+            if b is not self and lacks > 1e-9 and not self.link and b not in self.passes:
                 dx, dy = (p - r) / far, (q - s) / far
                 aside = 0.35 * self.going
                 part = 1.0 if b.link else 0.5
@@ -812,6 +814,21 @@ class Walk:
                     part = float((b.before_stop, self.company.index(b)) < (self.before_stop, self.company.index(self)))
                 x, y = x + part * lacks * (dx - aside * dy), y + part * lacks * (dy + aside * dx)
         return (x, y) if x or y else None
+
+    def let_pass(self) -> None:
+        """Those that it is stuck on, until they are far enough apart."""
+        waits = {b for b in self.company if not b.going or b.was_stuck >= 1.0 - 1e-9}
+        for b in self.company:
+            (x, y, z), (p, q, other_z) = in_space(self.at), in_space(b.at)
+            close = b is not self and self.apart - math.dist((x, y), (p, q)) > 1e-9
+            if close and abs(z - other_z) < 1.0 and {self, b} <= waits and (self.going or b.going):
+                self.passes.add(b)
+            elif not close:
+                self.passes.discard(b)
+
+    def was_pushed(self) -> None:
+        if self.going and self.was_left - self.left < 0.02 * self.pace * self.dt:
+            self.stuck = self.was_stuck + self.dt
 
     @property
     def before_stop(self) -> float:
@@ -990,7 +1007,9 @@ class Walk:
             self.speed, self.ticks = 0.0, self.ticks + 1
             return
         left, gain = self.left - self.stop, self.legs["acceleration"] * self.dt
+        self.was_left, self.was_stuck = self.left, self.stuck
         if self.link:
+            self.stuck = 0.0
             self.climb(focus)
             return
         self.arrive()
@@ -1005,7 +1024,9 @@ class Walk:
                 self.path.pop(0)
             self.base = math.atan2(self.path[0][1] - self.at[1], self.path[0][0] - self.at[0])
         most, wanted = math.radians(self.legs["turn_rate"]) * self.dt, 0.0
-        self.heading += min(max(off(self.looks(focus), self.heading), -most), most)
+        turned = min(max(off(self.looks(focus), self.heading), -most), most)
+        self.heading += turned
+        aims = self.going and self.look == "ahead" and abs(turned) > 1e-9
         if self.going:
             ahead = max(math.cos(self.base - self.heading), 0.0) if self.look == "ahead" else 1.0
             wanted = min(self.pace * ahead, self.can_stop_within(left))
@@ -1022,6 +1043,8 @@ class Walk:
             self.path = self.path[min(passed, len(self.path) - 1):]
             self.begin_link()
         self.arrive()
+        slow = not aims and (min(self.speed * self.dt, rest) if went else 0.0) < 0.02 * self.pace * self.dt
+        self.stuck = self.stuck + self.dt if self.going and slow else 0.0
         self.ticks += 1
 
     def begin_link(self) -> None:
@@ -1232,9 +1255,9 @@ PLAIN = [
     83, 85, 146, 215, 337, 1901,
 ]  # of 80 those in which each line of the rules is run six times
 LINKS = [2024, 2027, 2037, 2076, 2109, 2161, 2212, 2250, 2288]
-ROAMS = [4012, 4015, 4017, 4024, 4036, 4045, 4051, 4061, 4091, 4101, 4177, 4183, 5010, 5011, 5026, 5067, 5078, 6001, 6016]
+ROAMS = [4012, 4022, 4015, 4017, 4024, 4036, 4045, 4051, 4061, 4091, 4101, 4177, 4183, 5010, 5011, 5026, 5067, 5078, 6001, 6016]
 HILLY = [7000, 7012, 7022, 7024, 8002, 8008, 8010, 9008, 9011, 9047, 9089, 9167]
-FLOORS = [3000, 3002, 3003, 3011, 3014, 3016, 3022, 3041, 3104, 3153, 3155, 3206, 3215, 3297]
+FLOORS = [3000, 3002, 3003, 3029, 3011, 3014, 3016, 3022, 3041, 3104, 3153, 3155, 3206, 3215, 3297]
 
 
 @pytest.mark.parametrize("seed", [*PLAIN, *LINKS, *FLOORS, *ROAMS, *HILLY])
@@ -1275,9 +1298,12 @@ def test_everybody_walks_as_the_rules_say(tmp_path: Path, seed: int) -> None:
             walk.begin_to_open(k * dt)
         for n, walk in enumerate(walks):
             walk.move(believed[n])
+        for walk in walks:
+            walk.let_pass()
         for walk, by in [(walk, walk.make_room()) for walk in walks]:
             if by:
                 walk.shift(*by)
+                walk.was_pushed()
             walk.settle()
     table = run.searches.astype({"outcome": object}).fillna({"point": -1, "outcome": ""})
     for walk in walks:

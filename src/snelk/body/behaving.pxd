@@ -38,7 +38,7 @@ cdef Py_ssize_t _go_on(
 )
 cdef void _pace_by_distance(BodyStageColumns stage, MovingColumns moving) noexcept nogil
 
-@cython.locals(found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, stuck=bint, newly=bint)
+@cython.locals(found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, since=double, stuck=bint, newly=bint)
 cdef Py_ssize_t _move_on(BodyStageColumns stage, MovingColumns moving) noexcept nogil
 
 @cython.locals(rows=Py_ssize_t, same=bint, found=Py_ssize_t)

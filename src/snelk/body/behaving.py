@@ -156,7 +156,9 @@ def _move_on(stage: BodyStage, moving: Moving) -> int:
     _move(moving, stage.timing.state_for, stage.dt, stage.floors, stage.links)
     for v in range(stage.stuck.shape[0]):
         for a in range(stage.stuck.shape[1]):
-            stuck = moving.stuck_for[v, a] >= STUCK_AFTER - SLACK
+            # Who is pushed back is known to be stuck after that: at the next tick.
+            since = max(moving.stuck_for[v, a], moving.was_stuck[v, a])
+            stuck = since >= STUCK_AFTER - SLACK
             newly = stuck and not stage.stuck[v, a]
             stage.stuck[v, a], stage.newly_stuck[v, a] = stuck, newly
             found += newly

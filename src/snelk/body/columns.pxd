@@ -24,7 +24,8 @@ cdef class MovingColumns(Columns):
     cdef public unsigned char[:, ::1] driven, still, holds, smooth, on_way, at_end, no_way
     cdef public double[:, ::1] x, y, z, heading, speed, turn_rate, acceleration, arrive
     cdef public double[:, ::1] pace, look_x, look_y, base, swing, period, glance_at
-    cdef public double[:, ::1] glance_by, short, stuck_for, walked, stop
+    cdef public double[:, ::1] glance_by, short, stuck_for, was_stuck, was_left
+    cdef public double[:, ::1] walked, stop
     cdef public signed char[:, ::1] look, posture, gait
     cdef public Py_ssize_t[:, ::1] turn_at, next, size, halt, link
     cdef public double[:, ::1] climbed
@@ -115,6 +116,7 @@ cdef class UpkeepColumns(Columns):
     cdef public const double[:, :, ::1] apart
     cdef public double[:, :, ::1] empty_for, lay, put
     cdef public unsigned char[:, :, ::1] is_empty, ignored, seen_to
+    cdef public const unsigned char[:, :, ::1] passing
     cdef public OutlookColumns outlook
     cdef public double[:, ::1] spot, since
     cdef public unsigned char[::1] looked

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.body.outcomes import Happening
+from snelk.body.paces import STUCK_AFTER
 from snelk.body.scene import Scene
 from snelk.body.upkeep import ABOVE
 from snelk.config.models import Setup
@@ -56,6 +57,7 @@ class Company:
     Attributes:
         keeps_apart: Whether any bodies keep apart.
         apart: (variant, agent, agent) how far apart their middles keep, m; 0 for no matter.
+        passing: (variant, agent, agent) who let each other pass, as they were stuck.
     """
 
     def __init__(self, world: Scene) -> None:
@@ -71,6 +73,7 @@ class Company:
                 self.apart[v][np.ix_(rows, rows)] = group.apart
         self.apart[:, np.arange(len(agents)), np.arange(len(agents))] = 0.0
         self.keeps_apart = bool(self.apart.any())
+        self.passing = np.zeros(self.apart.shape, dtype=np.bool_)
         self._kept_back = np.zeros((len(world.setups), len(agents)), dtype=np.bool_)
 
     def hold_back(self, routine: Numbers) -> None:
@@ -113,7 +116,8 @@ class Company:
 
         As in position-based dynamics (Mueller et al. 2007), with a step to the right so that two
         who meet get past. Nobody is pushed off its ground. If one cannot move, or has almost come
-        to where it stops, the other moves all of the distance.
+        to where it stops, the other moves all of the distance. Two who are stuck let each other
+        pass, until they are far enough apart again.
         """
         world, motion = self._world, self._world.motion
         there = world.present(world.characters) & ~world.ladders.out
@@ -123,7 +127,13 @@ class Company:
         level = np.abs(z[:, :, None] - z[:, None, :]) < ABOVE
         far = np.hypot(dx, dy)
         lacks = self.apart - far
-        near = (lacks > SLACK) & level & there[:, :, None] & there[:, None, :]
+        close = (lacks > SLACK) & there[:, :, None] & there[:, None, :]
+        near = close & level
+        stuck = ~motion.on_way | (motion.was_stuck >= STUCK_AFTER - SLACK)
+        jam = near & stuck[:, :, None] & stuck[:, None, :]
+        jam &= motion.on_way[:, :, None] | motion.on_way[:, None, :]
+        self.passing[...] = (self.passing & close) | jam
+        near &= ~self.passing
         if not near.any():
             return
         # Who stands on the very same spot parts along x, the first in the cast to the left.
@@ -144,3 +154,4 @@ class Company:
         by_y = (push * (dy + ASIDE * goes * dx)).sum(axis=2)
         for v, a in where(moves & ((by_x != 0.0) | (by_y != 0.0))):
             world.footing.shift(v, a, float(by_x[v, a]), float(by_y[v, a]))
+            motion.was_pushed(v, a)

@@ -17,7 +17,7 @@ from snelk.body.moving import (
     take_way_to,
     turns_back,
 )
-from snelk.body.paces import AHEAD, NEAR, PACES, Moving
+from snelk.body.paces import AHEAD, LEAST, NEAR, PACES, Moving
 from snelk.body.turning import first_corner
 from snelk.config.models import Setup
 from snelk.config.words import POSTURES
@@ -52,6 +52,7 @@ class Motion:
         short: How far its path ends before the place that was asked for, m.
         no_way: Who wants to go somewhere and cannot take a step towards it.
         stuck_for: Seconds that it has wanted to get on and has not.
+        was_stuck, was_left: The same, and the length of its path, m, before this tick.
         walked: Metres walked in all.
         link: The link of the level that it is on, by number; -1 for none.
         home_x, home_y, home_z: Where its home is, m; NaN without one, z also without floors.
@@ -84,7 +85,7 @@ class Motion:
         self.at_end = np.zeros(shape, dtype=np.bool_)
         self.short = np.zeros(shape)
         self.no_way = np.zeros(shape, dtype=np.bool_)
-        self.stuck_for = np.zeros(shape)
+        self.stuck_for, self.was_stuck, self.was_left = np.zeros((3, *shape))
         self.walked = np.zeros(shape)
         self._stop = np.zeros(shape)  # ends this far before the end of the way, m
         self._points = np.zeros((*shape, ROOM, 5))  # the path
@@ -174,6 +175,13 @@ class Motion:
         rest = self.left() - np.where(self._halt >= 0, halts, self._stop)
         return np.where(self.on_way, np.maximum(rest, 0.0), np.inf)
 
+    def was_pushed(self, v: int, a: int) -> None:
+        """It is stuck, too, if it was pushed back as far as it has walked."""
+        progress = self.was_left[v, a] - self.left()[v, a]
+        wants = self.on_way[v, a] and self.pace[v, a] > 0.0 and not self.holds[v, a]
+        if wants and progress < LEAST * self.pace[v, a] * self.dt:
+            self.stuck_for[v, a] = self.was_stuck[v, a] + self.dt
+
     def is_going(self, v: int, a: int) -> bool:
         """Whether it has a path, or comes to a stand on one that it has left."""
         return bool(self._size[v, a] and (self.on_way[v, a] or self.speed[v, a]))
@@ -241,11 +249,10 @@ class Motion:
         ahead = self.ahead(v, a) if self.on_way[v, a] else ()
         for place, wait in (*((place, 0.0) for place in ahead), *then):
             off, left = place - here, left - wait
-            far = float(np.hypot(off[0], off[1]))
-            takes = far / float(self.pace[v, a])
+            takes = float(np.linalg.norm(off)) / float(self.pace[v, a])
             if left <= 0.0:
                 break
-            if far > NEAR:
+            if np.hypot(off[0], off[1]) > NEAR:
                 heading = float(np.arctan2(off[1], off[0]))
             if takes > left:
                 here = here + off * (left / takes)

@@ -7,7 +7,7 @@ from snelk.level.lengths cimport hypot
 from snelk.level.walking cimport part_on, sheet_at
 from snelk.senses.columns cimport PoseColumns
 
-cdef double INF, PI, GLANCE, NEAR, AT_END, STEP
+cdef double INF, PI, GLANCE, NEAR, LEAST, AT_END, STEP
 cdef Py_ssize_t NEWLY_DONE, NEWLY_FAILED, AHEAD, AT_FOCUS, AT_PLACE, GLANCES, SWEEP
 
 @cython.locals(x=double, y=double, sheet=Py_ssize_t, height=double)

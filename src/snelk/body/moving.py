@@ -16,6 +16,7 @@ from snelk.body.paces import (
     AT_PLACE,
     GLANCE,
     GLANCES,
+    LEAST,
     NEAR,
     SWEEP,
     Moving,
@@ -398,6 +399,7 @@ def _turns_back(now: Moving, dt: float, v: int, a: int, x: float, y: float) -> b
 
 def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
     whole = _left(now, v, a)
+    now.was_left[v, a], now.was_stuck[v, a] = whole, now.stuck_for[v, a]
     left = whole - now.stop[v, a]
     _arrive(now, left, dt, v, a)
     free = not now.still[v, a] and not now.holds[v, a]
@@ -443,7 +445,7 @@ def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
     now.walked[v, a] += moved
     _arrive(now, left - moved, dt, v, a)
     wants = (now.on_way[v, a] and now.pace[v, a] > 0.0) or now.no_way[v, a]
-    slow = moved < 0.02 * now.pace[v, a] * dt
+    slow = moved < LEAST * now.pace[v, a] * dt
     if ahead and fabs(turned) > NEAR:  # turning is getting on
         slow = False
     now.stuck_for[v, a] = now.stuck_for[v, a] + dt if wants and free and slow else 0.0

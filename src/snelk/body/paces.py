@@ -24,6 +24,9 @@ GLANCE = 0.3
 STUCK_AFTER = 1.0
 """Who wants to get on and has not for so long is stuck, s."""
 
+LEAST = 0.02
+"""Who makes less than this share of the progress that it should does not get on."""
+
 NEAR = 1e-9
 """Places this close are the same, m."""
 
@@ -65,6 +68,8 @@ class Moving(NamedTuple):
     short: Numbers  # how far its path ends before the place that was asked for, m
     no_way: Truths  # who wants to go somewhere and cannot take a step towards it
     stuck_for: Numbers  # s that it has wanted to get on and has not
+    was_stuck: Numbers  # the same before this tick
+    was_left: Numbers  # length of its path before this tick, m
     walked: Numbers  # m in all
     stop: Numbers  # ends this far before the end of the way, m
     turn_at: NDArray[np.int64]  # the point at which it must stand; -1 for none

@@ -218,12 +218,14 @@ def _comes_to(upkeep: Upkeep, moving: Moving, v: int, a: int, i: int, dt: float)
 
 
 def _is_crowded(upkeep: Upkeep, moving: Moving) -> bool:
-    """Whether any two are closer than they keep apart."""
+    """Whether any two are closer than they keep apart, or were at the last tick."""
     for v in range(len(upkeep.apart)):
         for a in range(upkeep.apart.shape[1]):
             for b in range(a):
                 dx, dy = moving.x[v, a] - moving.x[v, b], moving.y[v, a] - moving.y[v, b]
                 near = upkeep.apart[v, a, b] - hypot(dx, dy) > SLACK
+                if upkeep.passing[v, a, b]:
+                    return True
                 if near and fabs(moving.z[v, a] - moving.z[v, b]) < ABOVE:
                     return True
     return False

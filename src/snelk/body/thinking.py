@@ -260,7 +260,7 @@ class Thinking:
         far = walker.ways.lengths_from(me.here, places)
         # Where it was pushed the second corner may be in reach, and the first may lie behind it.
         may_skip = len(turns) > 1 and self.doing.kind[v, a] != ROAM
-        n = int(may_skip and np.isfinite(far[-1]) and far[-1] <= far[0] + between + SLACK)
+        n = int(may_skip and far[-1] <= far[0] + between + SLACK)
         if np.isfinite(far[n]):
             motion.lay_again(v, a, walker.ways.along(me.here, places[n : n + 1, :2]), turns[n])
         else:

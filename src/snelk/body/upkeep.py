@@ -73,6 +73,7 @@ class Upkeep(NamedTuple):
     news: NDArray[np.int8]  # (variant, agent, target) of SEEN_TO and IN_ORDER; overwritten
     keeps_apart: bool
     apart: Numbers  # (variant, agent, agent) how far apart their middles keep, m; 0 for no matter
+    passing: Truths  # (variant, agent, agent) who let each other pass
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -84,7 +85,7 @@ class Upkeep(NamedTuple):
         agree(self.ignored.shape, self.seen_to.shape, self.news.shape)
         outlook = plain(self.outlook)
         agree(self.ignored.shape, plain(outlook.numbers).notices.shape)
-        agree((variants, agents, agents), self.apart.shape)
+        agree((variants, agents, agents), self.apart.shape, self.passing.shape)
         agree((1, 3), self.spot.shape)
         agree((1,), self.looked.shape, self.next_opening.shape)
         agree((len(self.doors), 4), self.boxes.shape)

@@ -673,6 +673,7 @@ class World:
             news=clues.news,
             keeps_apart=self.company.keeps_apart,
             apart=self.company.apart,
+            passing=self.company.passing,
         )
 
     def entered_at(self, v: int, a: int) -> Numbers:

@@ -29,7 +29,7 @@ from snelk.versions import version
 MOST_BYTES = 1_000_000_000
 """Of what is kept of one game."""
 
-LAYOUT = "17"
+LAYOUT = "18"
 """Of what is kept; another where classes have got other attributes."""
 
 OWN = tuple(f"snelk.{layer}." for layer in ("config", "level", "senses", "mind", "body", "engine"))
