@@ -820,10 +820,10 @@ class Walk:
         waits = {b for b in self.company if not b.going or b.was_stuck >= 1.0 - 1e-9}
         for b in self.company:
             (x, y, z), (p, q, other_z) = in_space(self.at), in_space(b.at)
-            close = b is not self and self.apart - math.dist((x, y), (p, q)) > 1e-9
-            if close and abs(z - other_z) < 1.0 and {self, b} <= waits and (self.going or b.going):
+            near = b is not self and self.apart - math.dist((x, y), (p, q)) > 1e-9 and abs(z - other_z) < 1.0
+            if near and {self, b} <= waits and (self.going or b.going):
                 self.passes.add(b)
-            elif not close:
+            elif not near:
                 self.passes.discard(b)
 
     def was_pushed(self) -> None:

@@ -127,12 +127,11 @@ class Company:
         level = np.abs(z[:, :, None] - z[:, None, :]) < ABOVE
         far = np.hypot(dx, dy)
         lacks = self.apart - far
-        close = (lacks > SLACK) & there[:, :, None] & there[:, None, :]
-        near = close & level
+        near = (lacks > SLACK) & level & there[:, :, None] & there[:, None, :]
         stuck = ~motion.on_way | (motion.was_stuck >= STUCK_AFTER - SLACK)
         jam = near & stuck[:, :, None] & stuck[:, None, :]
         jam &= motion.on_way[:, :, None] | motion.on_way[:, None, :]
-        self.passing[...] = (self.passing & close) | jam
+        self.passing[...] = (self.passing & near) | jam
         near &= ~self.passing
         if not near.any():
             return
