@@ -333,7 +333,11 @@ def test_a_voice_is_a_row_for_everybody_it_is_meant_for(tmp_path: Path) -> None:
         "no message about guest: what guard told at 0.00 s did not arrive, as far was 16.1 m off, and the "
         "voice carries 16.0 m"
     ]
-    assert not any("no message" in line for line in run.why("near", "guest", at=0.9).lacks)
+    assert not any("message" in line for line in run.why("near", "guest", at=0.2).lacks)
+    short = snelk.run(snelk.load(path, overrides={**more, "clock.end": 0.1, "clock.dt": 0.1}))
+    for each, when in ((run, "at 0.20 s"), (short, "after the end")):
+        way = f"a message about guest on its way: guard told it at 0.00 s, it arrives {when}"
+        assert way in each.why("near", "guest", at=0.1).lacks
 
 
 def test_reach_and_reactions_are_drawn_where_they_are(tmp_path: Path) -> None:

@@ -107,7 +107,9 @@ def _lacks(run: Record, agent: str, target: str, at: float) -> Iterator[str]:
     if not profile.ever_notices(team):
         yield f'no sense that notices team "{team}": see notices of the profile {name}'
     words = run.rows("voices").where(listener=agent, target=target)
-    words = words.take(words["t"] <= run.times[run.tick_at(at)] + 1e-9)
+    time = run.times[run.tick_at(at)]
+    words = words.take(words["t"] <= time + 1e-9)
+    yield from _on_its_way(words, time)
     if len(words) and not words.equal(result="told").any():
         yield _not_told(words.row(-1))
     elif profile.memory is not None and len(words) == 0:
@@ -152,6 +154,18 @@ def _seen_to(run: Record, agent: str, target: str, at: float) -> float | None:
     if len(times) == 0 or (len(over) and over[-1] > times[-1]):
         return None
     return float(times[-1])
+
+
+def _on_its_way(words: Any, time: float) -> Iterator[str]:
+    """The message for the agent that arrives next, if any has not yet."""
+    told = words.where(result="told")
+    told = told.take(~(told["arrives"] <= time + 1e-9))
+    if len(told):
+        when = np.where(np.isnan(told["arrives"]), np.inf, told["arrives"])
+        row = told.row(int(np.argmin(when)))
+        arrives = "after the end" if np.isinf(when.min()) else f"at {when.min():.2f} s"
+        said = f"a message about {row.target} on its way: {row.teller} told it at {row.t:.2f} s"
+        yield f"{said}, it arrives {arrives}"
 
 
 def _not_told(row: Any) -> str:
