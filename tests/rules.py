@@ -21,6 +21,8 @@ import networkx as nx
 import shapely
 from shapely.geometry import LineString, Point
 
+from snelk.chance import stream
+
 CLOSE = 1e-9
 NEVER = -math.inf
 FACTS = ("arrived", "unreachable", "done", "failed", "search_done", "stuck", "asleep")
@@ -683,7 +685,7 @@ class Mind:
         self.heard: dict[int | None, list[tuple[Any, float]]] = defaultdict(list)
         for n, found in self.judged.items():
             if found["result"] == "heard":
-                self.heard[noises[n]["by"]].append((noises[n], found["strength"]))
+                self.heard[noises[n]["by"]].append((noises[n] | self.seems(noises[n], found["straight"]), found["strength"]))
         self.scents = {j: self.smell(j, trails[j]) for j in self.others} if "smell" in own else {}
         self.smelt = {j: scent for j, scent in self.scents.items() if scent["result"] == "sensed"}
         for j in [*self.notices, None]:
@@ -764,6 +766,13 @@ class Mind:
             return {"result": "cares", "strength": 0.0}
         return self.carry(noise["at"], noise["reach"])
 
+    def seems(self, noise: Any, straight: float) -> dict[str, Any]:
+        """Where it seems to come from, and by how much it errs, m."""
+        rules, (x, y, z), blur = self.rules, noise["at"], self.own["hearing"].get("place_error", 0.0) * straight
+        maker = "" if noise["by"] is None else rules.names[noise["by"]]
+        drawn = stream(rules.seed, "hearing", rules.names[self.i], maker, round(noise["t"], 6))
+        return {"at": (x + blur * drawn.standard_normal(), y + blur * drawn.standard_normal(), z), "blur": blur}
+
     def carry(self, source: Any, reach: float) -> dict[str, Any]:
         """What becomes of a noise at its ear."""
         rules, feet, awake = self.rules, self.rules.now[self.i]["at"], self.awake("hearing")
@@ -788,7 +797,7 @@ class Mind:
                 ),
                 default=-1.0,
             )
-        return {"result": "heard" if strength >= 0 else "reach", "strength": max(strength, 0.0)}
+        return {"result": "heard" if strength >= 0 else "reach", "strength": max(strength, 0.0), "straight": straight}
 
     def smell(self, j: int, trail: Any) -> dict[str, Any]:
         rules, i, nose, air = self.rules, self.i, self.own["smell"], self.rules.scenario["air"]
@@ -919,16 +928,16 @@ class Mind:
         rules = self.rules
         memory, dt = self.own["memory"], rules.dt
         since = belief["since"] if belief else NEVER
-        news = [("heard", noise["t"], noise["at"]) for noise, _ in self.heard[j]]
-        news += [("smelt", self.smelt[j]["since"], self.smelt[j]["at"])] if j in self.smelt else []
-        source, newest, at = max(news, key=lambda each: (each[1], each[0]), default=("", NEVER, None))
+        news = [("heard", noise["t"], noise["at"], noise["blur"]) for noise, _ in self.heard[j]]
+        news += [("smelt", self.smelt[j]["since"], self.smelt[j]["at"], 0.0)] if j in self.smelt else []
+        source, newest, at, blur = max(news, key=lambda each: (each[1], each[0]), default=("", NEVER, None, 0.0))
         if newest < since - CLOSE:
             source, newest = "", since
         letter = max(letters, key=lambda each: each["since"], default=None)
         if letter and letter["since"] > max(since, newest) + CLOSE:
-            return {"source": "told", "at": letter["at"], "since": letter["since"]}
+            return {"source": "told", **{key: letter[key] for key in ("at", "since", "blur")}}
         if source:
-            return {"source": source, "at": at, "since": newest}
+            return {"source": source, "at": at, "since": newest, "blur": blur}
         if not belief or rules.t - since > memory["forget"] + CLOSE:
             return None
         if belief["source"] in ("sensed", "grace"):
@@ -946,7 +955,7 @@ class Mind:
         if source in ("sensed", "grace"):
             return 0.0
         age = self.rules.t - belief["since"] - (memory["grace"] if source in ("lead", "last_known") else 0.0)
-        return float(memory.get("spread", 1.0) * max(age, 0.0))
+        return float(memory.get("spread", 1.0) * max(age, 0.0) + belief.get("blur", 0.0))
 
     def lead(self, belief: Any, seconds: float) -> None:
         """Move a belief on, up to 2 cm before a wall."""
@@ -1025,7 +1034,7 @@ class Mind:
                     result = carried.replace("heard", "told")
                 said.append((i, b, j, result, arrives))
                 if result == "told":
-                    mind.mail.append({"k": arrives, "about": j, "at": belief["at"], "since": belief["since"], "rank": self.rank()})
+                    mind.mail.append({"k": arrives, "about": j, "at": belief["at"], "since": belief["since"], "blur": belief.get("blur", 0.0), "rank": self.rank()})
         return said
 
     def alarm(self, teams: list[str], j: int | None) -> None:
@@ -1038,7 +1047,7 @@ class Mind:
             result = "present" if not self.rules.now[b] else "memory" if "memory" not in mind.own else "told" if cares else "cares"
             self.rules.said.append((self.i, b, j, "alarm " + result, self.rules.k + 1))
             if result == "told":
-                mind.mail.append({"k": self.rules.k + 1, "about": j, "at": belief["at"], "since": belief["since"], "rank": self.rank()})
+                mind.mail.append({"k": self.rules.k + 1, "about": j, "at": belief["at"], "since": belief["since"], "blur": belief.get("blur", 0.0), "rank": self.rank()})
 
     # --- Focus, signals and transitions.
 

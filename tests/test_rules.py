@@ -120,12 +120,16 @@ class Maker:
     def senses(self) -> dict[str, Any]:
         return {self.one("sight", "hearing", "touch", "smell", "zone"): self.some(0.3, 1.0)}
 
+    def errs(self) -> dict[str, Any]:
+        """Of every third scene, of numbers of their own, so that the rest stays as it is."""
+        return {"place_error": random.Random(self.seed).uniform(0.02, 0.5)} if self.seed % 3 == 0 else {}
+
     def profile(self, zones: list[str]) -> dict[str, Any]:
         own: dict[str, Any] = {"body": self.one("tall", "low"), "notices": self.teams()} | self.maybe(0.4, look_every=self.one(0.1, 0.2, 0.33, 0.5))
         own["cones"] = {f"k{n}": self.cone() for n in range(self.chance.randrange(0, 3))}
         own |= self.maybe(
             0.6,
-            hearing=self.maybe(0.4, acuity=(0.4, 2.0), listen_every=self.one(0.2, 0.4), notices=self.teams(), of_nobody=self.one(True, False)),
+            hearing=self.maybe(0.4, acuity=(0.4, 2.0), listen_every=self.one(0.2, 0.4), notices=self.teams(), of_nobody=self.one(True, False)) | self.errs(),
             touch={"radius": self.some(0.5, 2.5)}, smell={"reach": self.some(0.5, 5.0), "weakest": self.some(0.02, 0.4)},
             zone_sense={"zones": self.chance.sample(zones, self.chance.randrange(1, len(zones) + 1))},
         )  # fmt: skip
