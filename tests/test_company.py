@@ -256,8 +256,30 @@ def test_members_who_keep_apart_do_not_hold_each_other_up_for_long(
     poses = [runs[1].poses[runs[1].poses.id == name] for name in goes]
     apart = np.hypot(*(np.subtract(*(each[["x", "y"]].to_numpy() for each in poses))).T)
     assert run.max() < alone.max() + later
+    assert run.idxmin() == "guard"  # the first in the cast, if both have as far to go
     assert (apart[10:].min() < 0.8) == (jam == "corridor")
     assert apart[-1] > 1.0
+
+
+@pytest.mark.parametrize(("asleep", "stop"), [(False, 2.0), (True, 2.0), (False, 0.0)])
+def test_who_is_almost_there_keeps_its_place_if_the_other_can_move(
+    tmp_path: Path, asleep: bool, stop: float
+) -> None:
+    """The guard approaches a guest; another member stands 0.3 m before or behind where it stops."""
+    ladder = {"states": {"go": {"sleep" if asleep else "stand": {}}}}
+    more: dict[str, Any] = {
+        "cast.guard.at": [0.0, 0.0], "profiles.another": {"like": "watcher", "ladder": ladder},
+        "profiles.watcher.movement.arrive": 0.05,
+        "cast.other": {"team": "home", "profile": "another", "at": [5.7 - stop + 0.6 * asleep, 0.01]},
+        "groups.g": {"members": ["guard", "other"], "apart": 0.8},
+    }  # fmt: skip
+    states = {"go": {"approach": {"stop": stop}}}
+    track = "t,id,x,y,heading,present\n0,guest,6,0,0,1\n"
+    scenario = scenes.scene(tmp_path, states=states, track=track, more=more, end=7.0)
+    runs = [snelk.run(scenario, overrides={"groups.g.apart": apart}) for apart in (0.0, 0.8)]
+    alone, run = (each.poses[each.poses.id == "guard"].x.to_numpy() for each in runs)
+    late = int(np.argmax(run > 5.8 - stop)) - int(np.argmax(alone > 5.8 - stop))
+    assert late > 3 if asleep else late <= 1
 
 
 def test_who_has_to_stay_may_do_what_leads_nowhere_above(tmp_path: Path) -> None:
