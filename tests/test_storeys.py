@@ -19,6 +19,7 @@ from test_floors import HOUSE, feature, level_of, link, square
 from test_walks import random_walk
 
 import snelk
+from snelk.body.turning import first_corner
 from snelk.config.steps import HEADROOM, STEP
 from snelk.level.barring import first_bar
 from snelk.page.gathering import Gathered
@@ -494,11 +495,26 @@ def test_paths_known_before_are_as_short_as_those_found_when_they_are_asked_for(
                 np.array([*rng.uniform(-6, 8, 2), rng.choice([0, 0.4, 1.2, 2.6])]) for _ in "ab"
             )
             part = ways.part_at(a)
-            length = ways.length_on(part, a, b)
-            assert length == pytest.approx(others.length_on(part, a, b), rel=1e-12)
-            ends = ways.nearest(a, part, stays=True), ways.nearest(b, part)
-            for way in (ways.way(*ends), others.way(*ends)):
-                assert np.isfinite(length) == (way is not None)
+            for stays in (False, True):
+                length = ways.length_on(part, a, b, stays=stays)
+                again = others.length_on(part, a, b, stays=stays)
+                ends = ways.nearest(a, part, stays=stays), ways.nearest(b, part)
+                assert [length, again] == pytest.approx([ways.length(*ends)] * 2, rel=1e-12)
+            here = ends[0] + (2e-4, 3e-4, 0.0)  # where it stands, right beside
+            for each in (ways, others):
+                way, beside = each.way(*ends), each.way(*ends, here)
+                assert np.isfinite(length) == (way is not None) == (beside is not None)
+                if beside is not None and way is not None:
+                    turns = [
+                        w[first_corner(at[:2], w) :, :2]
+                        for at, w in ((here, beside), (ends[0], way))
+                    ]
+                    np.testing.assert_array_equal(*turns)  # not first back to the other place
+                    line = np.concatenate([[here[:2]], beside[:, :2]])
+                    assert (
+                        np.hypot(*np.diff(line, axis=0).T) @ beside[:, 2] <= length + 1e-3
+                        or (beside[:, 3] >= 0).any()
+                    )
                 if way is not None:  # nobody stops at a corner twice, as it lies on two floors
                     twice = (np.diff(way[:, :2], axis=0) == 0.0).all(axis=1) & (way[1:, 3] < 0)
                     assert not twice.any()

@@ -21,7 +21,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from snelk.config.steps import HEADROOM, STEP
+from snelk.config.steps import STEP
 from snelk.level.columns import (
     GridColumns,
     GroundColumns,
@@ -310,7 +310,6 @@ class Ways:
                 heights = self.heights_on(int(self.sheets[corner]), end[None], 0.0)
                 up = 0.0 if self._floors is None else centres[:, 2] - heights
                 away = np.hypot(np.hypot(*(centres[:, :2] - end).T), up).round(9)
-                away[np.broadcast_to(np.abs(up) >= HEADROOM, away.shape)] = np.inf
                 first = np.lexsort((*centres[:, :2].T, away))[:1].tolist()
                 near += [each for each in first if away[each] <= cell]
             if len(near) == 2:
