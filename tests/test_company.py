@@ -216,6 +216,28 @@ def test_room_is_made_for_who_is_there_only(tmp_path: Path) -> None:
     assert set(other[1.0:]) == {other[0.8]}
 
 
+def test_who_is_pushed_onto_a_slope_stands_on_it(tmp_path: Path) -> None:
+    up = shapely.Polygon([(2, -9, 0), (9, -9, 3.5), (9, 9, 3.5), (2, 9, 0)])
+    features = [
+        scenes.feature("floor", "flat", shapely.box(-9, -9, 2, 9)),
+        scenes.feature("floor", "up", up),
+    ]
+    more: dict[str, Any] = {
+        "cast.guard.at": [0.0, 0.0], "profiles.watcher.movement.arrive": 0.05,
+        "cast.other": {"team": "home", "profile": "watcher", "at": [1.6, 0.0], "absent": True},
+        "groups.g": {"members": ["guard", "other"], "apart": 1.4},
+        "effect": [{"t": 3.0, "of": "other", "spawns": True}],
+    }  # fmt: skip
+    spot = scenes.feature("spot", "rim", shapely.Point(1.9, 0))
+    states = {"go": {"go": {"spot": "rim"}}}
+    poses = snelk.run(
+        scenes.scene(tmp_path, *features, spot, states=states, more=more, end=5.0)
+    ).poses
+    guard = poses[poses.id == "guard"].iloc[-1]
+    assert guard.x > 2.1
+    assert guard.z == pytest.approx((guard.x - 2.0) / 2.0)
+
+
 JAMS: dict[str, tuple[list[Any], dict[str, tuple[tuple[float, ...], tuple[float, ...]]], float]] = {
     # what stands there; from where to where each goes; how much later both may be there, s
     "corridor": (
