@@ -169,25 +169,6 @@ def test_who_crouches_out_of_view_is_where_it_is_while_the_grace_lasts(tmp_path:
     assert gone == pytest.approx([1.5, 3.5])
 
 
-def test_who_roams_goes_all_over_a_round_zone_and_a_ring_and_comes_in_from_outside(
-    tmp_path: Path,
-) -> None:
-    disc = scenes.feature("zone", "green", shapely.Point(0, 0), radius=10.0)
-    roam = {"a": {"roam": {"zone": "green", "every": 3.0}, "pace": "running"}}
-    more = {"cast.guard.at": [40.0, 0.0], "cast.guest.at": [0.0, 0.0]}
-    run = snelk.run(scenes.scene(tmp_path, disc, states=roam, end=300.0, more=more))
-    _, places, _ = scenes.guard_of(run)
-    away = np.hypot(*places[200:].T)
-    assert away.max() <= 10.0 + 1e-6
-    counts = np.histogram(away[::40], 10.0 * np.sqrt(np.linspace(0, 1, 5)))[0]
-    assert counts.min() > 0.12 * counts.sum()
-    ring = {"a": {"roam": {"ring": [5.0, 8.0]}, "pace": "running"}}
-    more = {"cast.guest.at": [0.0, 0.0]}
-    run = snelk.run(scenes.scene(tmp_path, states=ring, end=100.0, more=more))
-    away = np.hypot(*scenes.guard_of(run)[1][100:].T)
-    assert 4.99 <= away.min() < 5.5 < 7.5 < away.max() <= 8.0 + 1e-6
-
-
 def test_an_edge_stops_feet_and_nothing_else(tmp_path: Path) -> None:
     shore = scenes.feature("edge", "shore", shapely.box(4, -3, 12, 3))
     spot = scenes.feature("spot", "island", shapely.Point(8, 0))

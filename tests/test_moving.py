@@ -13,7 +13,6 @@ import pytest
 import samples
 import scenes
 import shapely
-from scipy.stats import chisquare
 
 import snelk
 from snelk.body.roaming import Area
@@ -64,11 +63,6 @@ def test_a_patrol_goes_as_near_to_a_corner_by_a_wall_as_it_can(tmp_path: Path) -
         assert np.hypot(*(places - corner).T).min() <= 0.3 + 1e-9
 
 
-ROAMER = scenes.GUARD.replace(
-    "turn_rate = 400, acceleration = 8.0", "turn_rate = 100000, acceleration = 1000, arrive = 0.01"
-)
-
-
 def test_any_place_of_an_area_in_pieces_is_as_likely_as_another(tmp_path: Path) -> None:
     level = Level.of(scenes.scene(tmp_path, states={"stand": {}}).level)
     notch, rng = shapely.box(3, 3, 6, 6), np.random.default_rng(1)
@@ -90,60 +84,6 @@ def test_on_the_edge_of_an_area_is_outside_and_from_there_it_leads_inside(tmp_pa
         assert not is_within(area.ground, 0, x, y, 0.0)
     for x, y in ((0.0, 1.0), (-1e-7, 1.0), (5e-7, 1.0), (-2.0, 1.0)):
         np.testing.assert_allclose(area.nearest(np.array([x, y, 0.0])), (0.05, 1.0, 0.0), atol=2e-6)
-
-
-@pytest.mark.parametrize("shape", ["ring", "zone", "walled"])
-def test_roaming_is_even_over_its_area(tmp_path: Path, shape: str) -> None:
-    zone = shapely.Polygon([(-8, -4), (8, -4), (8, 0), (0, 0), (0, 8), (-8, 8)])
-    wall = scenes.feature("wall", "hedge", shapely.LineString([(-4, -3), (-4, 4)]), top=2.0)
-    roam: dict[str, Any] = {"every": 4.0}
-    features = [scenes.feature("zone", "field", zone)]
-    area = zone
-    if shape == "ring":
-        roam["ring"] = [2.0, 8.0]
-        area = (
-            shapely.Point(0, 0)
-            .buffer(8, quad_segs=32)
-            .difference(shapely.Point(0, 0).buffer(2, quad_segs=32))
-        )
-    else:
-        roam["zone"] = "field"
-    if shape == "walled":
-        features.append(wall)
-        area = zone.difference(
-            shapely.LineString([(-4, -3), (-4, 4)]).buffer(0.25, cap_style="square")
-        )
-    more = (
-        {"cast.guard.at": [-2.5, -2.0]}
-        if shape == "walled"
-        else {"cast.guard.at": [-3.0, -2.0], "cast.guard.home": [0.0, 0.0]}
-    )
-    states = {"graze": {"roam": roam, "pace": "running"}}
-    scenario = scenes.scene(
-        tmp_path, *features, states=states, end=250.0, dt=0.2, profiles=ROAMER, more=more
-    )
-    found = []
-    for run in snelk.run_batch(scenario, variants=[{"seed": n} for n in range(8)]):
-        _, places, _ = scenes.guard_of(run)
-        assert shapely.distance(shapely.points(places[5:]), area).max() < 0.02
-        found.append(
-            places[25::25]
-        )  # every 5 s: a way of 20 m, so that places are all but independent
-    places = np.concatenate(found)
-    # Parts of equal size: sectors of the ring, strips across and along of the others.
-    if shape == "ring":
-        radius = np.hypot(*places.T)
-        shells = np.sqrt(np.linspace(2.0**2, 8.0**2, 7))
-        assert chisquare(np.histogram(radius, shells)[0]).pvalue > 0.001
-        angle = np.arctan2(places[:, 1], places[:, 0])
-        assert chisquare(np.histogram(angle, 8, (-np.pi, np.pi))[0]).pvalue > 0.001
-        return
-    cells = [shapely.box(x, y, x + 4, y + 4) for x in range(-8, 8, 4) for y in range(-4, 8, 4)]
-    sizes = np.array([shapely.intersection(cell, area).area for cell in cells])
-    counts = np.array([shapely.contains_xy(cell, *places.T).sum() for cell in cells])
-    some = sizes > 0.5
-    expected = sizes[some] / sizes[some].sum() * counts[some].sum()
-    assert chisquare(counts[some], expected).pvalue > 0.001
 
 
 def test_who_roams_along_a_wall_does_not_walk_into_it(tmp_path: Path) -> None:

@@ -100,33 +100,6 @@ def test_who_is_moved_below_or_above_where_it_would_go_has_not_arrived(
     assert changes.t.tolist() == pytest.approx([near] * arrives, abs=0.101)
 
 
-def test_it_goes_up_by_the_stair_as_fast_as_it_walks_on_level_ground(tmp_path: Path) -> None:
-    _t, at = poses(go(tmp_path, "loft"))
-    assert np.hypot(*(at[-1] - (-3, 3, 2.8))[:2]) <= 0.3 + 1e-9
-    assert at[-1, 2] == 2.8
-    on_stair = (at[:, 0] > 4.3) & (at[:, 0] < 7.5) & (at[:, 2] < 2.8)
-    np.testing.assert_allclose(at[on_stair, 2], (at[on_stair, 0] - 4) * 0.7)
-    moved = np.linalg.norm(np.diff(at[on_stair], axis=0), axis=1)
-    np.testing.assert_allclose(moved, 1.5 * 0.1, atol=1e-9)
-    run = go(tmp_path, "yard")
-    assert np.hypot(*(poses(run)[1][-1] - (-3, 3, 0.0))[:2]) <= 0.3 + 1e-9
-    assert poses(run)[1][:, 2].max() == 0.0
-
-
-@pytest.mark.parametrize("stop", [3.0, 8.0])
-def test_it_stops_as_far_off_along_a_stair_as_on_level_ground(stop: float, tmp_path: Path) -> None:
-    more = {
-        "profiles.watcher.cones.front.range": 50.0, "cast.guard.at": [0, 1],
-        "cast.guest.at": [9.5, 1], "cast.guest.z": 2.8,
-    }  # fmt: skip
-    states = {"near": {"approach": {"stop": stop}, "pace": "walking"}}
-    run = snelk.run(scenes.scene(tmp_path, *HOUSE, states=states, end=9.0, more=more))
-    stair = 4.0 * np.hypot(1.0, 0.7)  # from x = 4 to 8; the goal is 1.5 m beyond
-    x = 8.0 - (stop - 1.5) / np.hypot(1.0, 0.7) if stop < stair else 4.0 - (stop - 1.5 - stair)
-    at = x, 1.0, max(0.7 * (x - 4.0), 0.0)
-    np.testing.assert_allclose(poses(run)[1][-1], at, atol=1e-6)
-
-
 def test_a_rail_round_the_head_of_a_stair_is_over_its_foot(tmp_path: Path) -> None:
     # At the loft's height all round: beside the upper half of the stair, over the lower.
     corners = [(8, 0), (4, 0), (4, 2), (8, 2)]
@@ -137,39 +110,6 @@ def test_a_rail_round_the_head_of_a_stair_is_over_its_foot(tmp_path: Path) -> No
     assert np.abs(at[high, 1] - 1.0).max() <= 1.0 - 0.25 + 1e-9
     low = scenes.feature("wall", "rail", shapely.LineString(corners), base=1.9, top=3.8)
     assert poses(go(tmp_path, "loft", low))[1][:, 2].max() < 0.1
-
-
-@pytest.mark.parametrize("dt", [0.05, 0.1])
-def test_a_ladder_takes_its_time_and_is_gone_up_in_even_steps(tmp_path: Path, dt: float) -> None:
-    run = go(tmp_path, "loft", LADDER, **{"clock.dt": dt})
-    t, at = poses(run)
-    on = (at[:, 2] > 0.0) & (at[:, 2] < 2.8)
-    assert t[on][-1] - t[on][0] == pytest.approx(4.0 - 2 * dt)
-    np.testing.assert_allclose(
-        np.diff(at[on], axis=0), [(0, dt / 4, 2.8 * dt / 4)] * (on.sum() - 1), atol=1e-9
-    )
-    assert np.hypot(*(at[-1] - (-3, 3, 2.8))[:2]) <= 0.3 + 1e-9
-    # It does not run into the ladder, but comes to a stand where that begins.
-    first = int(np.flatnonzero(on)[0])
-    speed = np.linalg.norm(np.diff(at[:first], axis=0), axis=1) / dt
-    assert np.diff(speed[-3:]).max() <= 8.0 * dt + 1e-6
-    assert speed[-1] <= 8.0 * dt + 1e-6
-
-
-def test_who_has_come_down_searches_by_what_it_can_still_reach(tmp_path: Path) -> None:
-    """Of a hideout that no link leads back to, the nearest place that can be reached counts."""
-    chute = link("chute", [[-3.0, 2.5, 2.8], [-3.0, 1.5, 0.0]], one_way=True)
-    search = {"method": "hideouts", "spots": ["loft"], "radius": 9.0}
-    scene = scenes.scene(
-        tmp_path, scenes.feature("floor", "yard", shapely.box(-9, -9, 9, 2)), chute, LOFT,
-        scenes.feature("floor", "attic", shapely.box(-9, 2, 9, 9), height=2.8),
-        scenes.feature("spot", "foot", shapely.Point(-3, 1, 0.0)),
-        states={"down": {"go": {"spot": "foot"}}, "seek": {"search": search}},
-        transitions={"there": {"from": "down", "to": "seek", "when": "arrived"}},
-        more={"cast.guard.at": [-3.0, 6.0], "cast.guard.z": 2.8}, end=20.0,
-    )  # fmt: skip
-    planned = snelk.run(scene).searches.query("what == 'planned'")
-    assert planned[["x", "y"]].to_numpy().tolist()[1:] == [[-3.0, 3.0]]
 
 
 def test_of_a_search_over_two_floors_what_is_on_the_other_is_faint(
@@ -398,31 +338,6 @@ def test_a_hatch_over_a_ladder_is_opened_from_below_or_shuts_the_way(tmp_path: P
     t, at, told = walk(beside, **locked)
     assert at[:, 0].max() < 1.0
     assert told == []
-
-
-def test_who_is_on_a_ladder_goes_on_to_its_end_before_it_turns_back(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    states = {
-        "up": {"go": {"spot": "loft"}, "pace": "walking"},
-        "down": {"go": {"spot": "yard"}, "pace": "walking"},
-    }
-    turn = {"back": {"from": ["up"], "to": "down", "when": "state_for > 5.5s"}}
-    scene = scenes.scene(
-        tmp_path, *HOUSE, LOFT, YARD, LADDER, states=states, transitions=turn, end=30.0
-    )
-    t, at = poses(snelk.run(scene))
-    monkeypatch.setattr("snelk.level.ways.WHOLE", 0)
-    large = snelk.load(scene.source, overrides=dict(scene.overrides))
-    np.testing.assert_allclose(poses(snelk.run(large))[1], at, atol=1e-9)
-    assert 0.0 < at[np.searchsorted(t, 5.5), 2] < 2.8
-    assert at[:, 2].max() == 2.8
-    assert at[-1, 2] == 0.0
-    high = np.flatnonzero(at[:, 2] == 2.8)
-    assert (np.diff(at[: high[0] + 1, 2]) >= 0).all()
-    assert (np.diff(at[high[-1] :, 2]) <= 0).all()
-    assert len(high) <= 2  # at the top it turns round at once
-    assert np.hypot(*(at[-1] - (-3, 3, 0))[:2]) <= 0.3 + 1e-9
 
 
 def test_a_patrol_a_home_and_a_roamer_keep_to_their_floors(tmp_path: Path) -> None:
