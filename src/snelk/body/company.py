@@ -151,6 +151,7 @@ class Company:
         # Away from the other, and to the right of who looks at that one.
         by_x = (push * (dx - ASIDE * goes * dy)).sum(axis=2)
         by_y = (push * (dy + ASIDE * goes * dx)).sum(axis=2)
-        for v, a in where(moves & ((by_x != 0.0) | (by_y != 0.0))):
+        pushed = moves & ((by_x != 0.0) | (by_y != 0.0))
+        for v, a in where(pushed):
             world.footing.shift(v, a, float(by_x[v, a]), float(by_y[v, a]))
-            motion.was_pushed(v, a)
+        motion.were_pushed(pushed)

@@ -175,12 +175,11 @@ class Motion:
         rest = self.left() - np.where(self._halt >= 0, halts, self._stop)
         return np.where(self.on_way, np.maximum(rest, 0.0), np.inf)
 
-    def was_pushed(self, v: int, a: int) -> None:
-        """It is stuck, too, if it was pushed back as far as it has walked."""
-        progress = self.was_left[v, a] - self.left()[v, a]
-        wants = self.on_way[v, a] and self.pace[v, a] > 0.0 and not self.holds[v, a]
-        if wants and progress < LEAST * self.pace[v, a] * self.dt:
-            self.stuck_for[v, a] = self.was_stuck[v, a] + self.dt
+    def were_pushed(self, who: Truths) -> None:
+        """Those are stuck, too, who were pushed back as far as they have walked."""
+        slow = self.was_left - self.left() < LEAST * self.pace * self.dt
+        held = who & slow & self.on_way & (self.pace > 0.0) & ~self.holds
+        self.stuck_for[held] = self.was_stuck[held] + self.dt
 
     def is_going(self, v: int, a: int) -> bool:
         """Whether it has a path, or comes to a stand on one that it has left."""
