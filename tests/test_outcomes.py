@@ -334,10 +334,15 @@ def test_a_voice_is_a_row_for_everybody_it_is_meant_for(tmp_path: Path) -> None:
         "voice carries 16.0 m"
     ]
     assert not any("message" in line for line in run.why("near", "guest", at=0.2).lacks)
-    short = snelk.run(snelk.load(path, overrides={**more, "clock.end": 0.1, "clock.dt": 0.1}))
-    for each, when in ((run, "at 0.20 s"), (short, "after the end")):
-        way = f"a message about guest on its way: guard told it at 0.00 s, it arrives {when}"
-        assert way in each.why("near", "guest", at=0.1).lacks
+    often = {"profiles.watcher.tell.every": 0.1, "profiles.watcher.tell.delay": 0.7}
+    for at, end, tell, told, arrives in (
+        (0.1, 1.0, {}, "0.00", "at 0.20 s"), (0.1, 0.1, {}, "0.00", "after the end"),
+        (0.8, 1.0, often, "0.20", "at 0.90 s"),  # of seven the one that arrives next
+    ):  # fmt: skip
+        keys = {**more, **tell, "clock.end": end, "clock.dt": 0.1}
+        lacks = snelk.run(path, overrides=keys).why("near", "guest", at=at).lacks
+        way = f"a message about guest on its way: guard told it at {told} s, it arrives {arrives}"
+        assert [line for line in lacks if "message" in line] == [way]
 
 
 def test_reach_and_reactions_are_drawn_where_they_are(tmp_path: Path) -> None:
