@@ -382,7 +382,7 @@ class Rules:
                 trail.pop()
             trail.append((self.now[j]["at"], self.t))
         noses = [self.profile[i]["smell"]["weakest"] for i in self.agents if "smell" in self.profile[i]]
-        while len(trail) > 1 and self.strength(j, *trail[0]) < min(noses, default=0.0):
+        while len(trail) > 2 and self.strength(j, *trail[0]) < min(noses, default=0.0):
             trail.pop(0)
 
     def strength(self, j: int, place: Any, left: float) -> float:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import re
 from collections import Counter
 from itertools import pairwise
 from pathlib import Path
@@ -12,8 +11,6 @@ import numpy as np
 import pytest
 import samples
 import shapely
-from hypothesis import Phase, assume, given, settings
-from hypothesis import strategies as st
 from test_hearing import STEPS, feature, level_of
 
 import snelk
@@ -21,13 +18,6 @@ from snelk.config.scenario import parse_override
 from snelk.runs.moment import moment_of
 from snelk.runs.senses import explain_declared
 from snelk.senses.gates import SMELL, TOUCH, ZONE
-
-HAIR = 1e-6
-SHARES = ("awake", "senses.hearing", "background", "hear_through")
-
-
-def number(low: float, high: float) -> st.SearchStrategy[float]:
-    return st.floats(low, high).map(lambda value: round(value, 3))
 
 
 def scene(
@@ -50,106 +40,6 @@ def scene(
     )
     path = samples.write_sample(folder, track=guest, level=level_of(barn, yard), profiles=profiles)
     return snelk.run(path, overrides={"clock.dt": 0.1, **overrides})
-
-
-def turned(
-    folder: Path, base: dict[str, object], key: str, value: float, sense: str, **kwargs: object
-) -> bool:
-    """Whether the guard senses the guest in a run anew with one number changed."""
-    if key == "barn.hear_through":
-        kwargs["share"], overrides = value, base
-    else:
-        overrides = {**base, key: value}
-    answer = scene(folder, overrides=overrides, **kwargs).why("guard", "guest", at=0.5).sense(sense)  # type: ignore[arg-type]
-    assert answer is not None
-    return answer.sensed
-
-
-@given(
-    x=number(1, 12),
-    y=number(-3, 3),
-    share=st.sampled_from([0.2, 0.6, 1.0]),
-    acuity=number(0.3, 3),
-    awake=st.sampled_from([1.0, 0.7]),
-    ears=st.sampled_from([1.0, 0.5]),
-    background=st.sampled_from([0.0, 0.2]),
-    step=st.booleans(),
-)
-# Each case replays a score of scenarios, so a failure is told as it was found.
-@settings(max_examples=4, deadline=None, phases=[Phase.generate])
-def test_a_hair_beyond_each_named_change_turns_hearing_and_a_hair_short_does_not(
-    tmp_path_factory: pytest.TempPathFactory,
-    x: float,
-    y: float,
-    share: float,
-    acuity: float,
-    awake: float,
-    ears: float,
-    background: float,
-    step: bool,
-) -> None:
-    assume(abs(x - 0.8) > 0.05)
-    folder = tmp_path_factory.mktemp("hear")
-    base: dict[str, object] = {
-        "profiles.watcher.hearing.acuity": acuity,
-        "cast.guard.awake": awake,
-        "cast.guard.senses": {"hearing": ears},
-        "background": background,
-    }
-    if not step:
-        base["noise"] = [{"t": 0.2, "kind": "bang", "at": [x, y], "z": 1.0, "by": "guest"}]
-    walk = samples.track_of((0, x - 0.55, y), (0.5, x if step else x - 0.5, y))
-    kwargs = {"share": share, "wall": 0.8, "guest": walk}
-    run = scene(folder, overrides=base, **kwargs)  # type: ignore[arg-type]
-    answer = run.why("guard", "guest", at=0.5).sense("hearing")
-    assert answer is not None
-    row = run.hearing[run.hearing.t <= 0.5 + 1e-9].iloc[-1]
-    assert (answer.result, answer.sensed) == (row.result, bool(row.heard))
-    if answer.gates[-1].passed is False:
-        assert answer.counterfactual is not None or answer.no_counterfactual
-    if told := re.match(r"straight [\d.]+ m, carries ([\d.]+) m: ([^;]*);", answer.gates[-1].text):
-        factors = [float(re.findall(r"[\d.]+", part)[-1]) for part in told[2].split(" × ")]
-        assert math.prod(factors) == pytest.approx(float(told[1]), rel=0.01, abs=0.006)
-    for change in filter(None, (answer.counterfactual, *answer.others)):
-        assert isinstance(change.needs, float)
-        hair = HAIR if change.comparison in (">=", ">") else -HAIR
-        most = 1.0 if change.key.endswith(SHARES) else 1e5
-        for value, turns in ((change.needs + hair, True), (change.needs - hair, False)):
-            if 0.0 < value <= most:
-                heard = turned(folder, base, change.key, value, "hearing", **kwargs)
-                assert (heard != answer.sensed) == turns, (change, value)
-        for setting in change.settable:
-            key, value = parse_override(setting)
-            assert turned(folder, base, key, value, "hearing", **kwargs) != answer.sensed, change
-
-
-@given(distance=number(0.05, 4), radius=number(0.2, 3), awake=st.sampled_from([1.0, 0.6]))
-@settings(max_examples=4, deadline=None, phases=[Phase.generate])
-def test_the_same_for_touch(
-    tmp_path_factory: pytest.TempPathFactory, distance: float, radius: float, awake: float
-) -> None:
-    folder = tmp_path_factory.mktemp("feel")
-    base: dict[str, object] = {"profiles.watcher.touch.radius": radius, "cast.guard.awake": awake}
-    kwargs = {
-        "share": 1.0,
-        "wall": 20.0,
-        "guest": samples.track_of((0, 0, distance), (1, 0, distance)),
-    }
-    answer = scene(folder, overrides=base, **kwargs).why("guard", "guest", at=0.5).sense("touch")  # type: ignore[arg-type]
-    assert answer is not None
-    assert answer.sensed == (distance <= radius * awake + 1e-9)
-    for change in filter(None, (answer.counterfactual, *answer.others)):
-        assert isinstance(change.needs, float)
-        hair = HAIR if change.comparison in (">=", ">") else -HAIR
-        most = 1.0 if change.key.endswith("awake") else 1e5
-        for value, turns in ((change.needs + hair, True), (change.needs - hair, False)):
-            if 0.0 < value <= most:
-                assert (
-                    turned(folder, base, change.key, value, "touch", **kwargs) != answer.sensed
-                ) == turns
-        for setting in change.settable:
-            key, value = parse_override(setting)
-            assert turned(folder, base, key, value, "touch", **kwargs) != answer.sensed
 
 
 def test_answers_about_hearing_agree_with_every_row_of_the_log(night: snelk.Run) -> None:

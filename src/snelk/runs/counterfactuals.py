@@ -63,7 +63,7 @@ def counterfactuals_of(
             else:
                 place = places_of(cone.cone)
                 found += _numeric_counterfactual(gate, numbers[cone.cone], place, turn_on=True)
-    return list(dict.fromkeys(smallest_first(found)))
+    return smallest_first(found)
 
 
 def _awake_counterfactuals(

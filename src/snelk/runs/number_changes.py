@@ -23,9 +23,13 @@ Sized = tuple[float, Counterfactual]
 def smallest_first(found: Iterable[Sized]) -> list[Counterfactual]:
     """Counterfactuals, the smallest change first; of equal ones that which was found first.
 
-    Their last digits differ between machines, and decide nothing.
+    Of one number the smallest change alone: it is enough. Last digits differ between machines, and
+    decide nothing.
     """
-    return [each for _, each in sorted(found, key=lambda sized: round(sized[0], 9))]
+    first: dict[str, Counterfactual] = {}
+    for _, each in sorted(found, key=lambda sized: round(sized[0], 9)):
+        first.setdefault(each.key, each)
+    return list(first.values())
 
 
 def safe(value: float, *, up: bool, digits: int) -> float:
@@ -130,6 +134,20 @@ def awake_counterfactuals(
                 )
             )  # fmt: skip
     return [counterfactual for counterfactual in found if counterfactual is not None]
+
+
+def waking_counterfactuals(scales: Sequence[Scale], word: str, *, turn_on: bool) -> list[Sized]:
+    """Which numbers alone wake a sense up that senses if it is awake at all, or put it to sleep."""
+    found = []
+    for n, scale in enumerate(scales):
+        others = math.prod(each.value for k, each in enumerate(scales) if k != n)
+        if others > 0.0 and turn_on == (scale.value <= 0.0):
+            key, now = key_path(scale.place), scale.value
+            comparison, sign, value = (">", ">", 0.01) if turn_on else ("<=", "≤", 0.0)
+            text = f"{word} if {scale.label} {sign} 0 (is {now:.10g})"
+            settable = (f"{key}={value:g}",)
+            found.append((now, Counterfactual(key, comparison, 0.0, now, text, settable)))
+    return found
 
 
 def radius_counterfactuals(

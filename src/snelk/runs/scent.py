@@ -142,7 +142,8 @@ def _at_nose(run: Record, agent: str, target: str, tick: int) -> _AtNose | None:
 def smelt_at(run: Record, agent: str, target: str, tick: int) -> dict[str, Any] | None:
     """What a nose smelt of a trail at a tick, as columns of `contacts`; None if unknown.
 
-    Tables of many characters leave out what only repeats.
+    Or would smell, if it notices no such team. Tables of many characters leave out what only
+    repeats.
     """
     at = _at_nose(run, agent, target, tick)
     if at is None:
@@ -151,6 +152,7 @@ def smelt_at(run: Record, agent: str, target: str, tick: int) -> dict[str, Any] 
     every, a = contact_numbers([run.setup], zones), run.agents.index(agent)
     j = run.names.index(target)
     numbers = every.of_agent(a).of_targets([j, j])
+    numbers = numbers._replace(smell_cares=np.ones_like(numbers.smell_cares))
     contacts = Contacts.blank((1, 1, 2))
     grid = at.level.scent_grid
     awake = np.array([[awake_at(run, agent, "smell", tick)]])

@@ -23,6 +23,7 @@ from snelk.runs.number_changes import (
     notice_counterfactual,
     radius_counterfactuals,
     smallest_first,
+    waking_counterfactuals,
 )
 from snelk.runs.scent import Scent, scent_at, smelt_at
 from snelk.runs.sounds import Sound, sound_of
@@ -82,15 +83,10 @@ def explain_declared(run: Record, moment: Moment, sense: Sense, tick: int) -> Se
                 numbers = (value, limit, margin, held.unit, held.rule)
         gates.append(Gate(gate.name, passed, text, *numbers))
     sensed, told = row.result == sense.sensed, sense.told
-    found: Counterfactuals = []
-    if row.result == "cares":
-        found.append(notice_counterfactual(run, agent, target, (sense.key,), "sensed"))
     words = (told.does if sensed else told.does_not) if told else row.result
     why = "" if sensed or row.result in ("cares", "awake") else f" ({sense.stopped(row.result)})"
     headline = f"{agent} about {target} at {t:.2f} s: {words}{why}"
-    answer = _answer(sense.name, t, sensed, row.result, headline, gates, found)
-    if answer.counterfactual is not None:
-        return answer
+    answer = _answer(sense.name, t, sensed, row.result, headline, gates, [])
     unknown = f"which number would change it is not worked out for {sense.name}; see its gates"
     return replace(answer, no_counterfactual=unknown)
 
@@ -316,10 +312,8 @@ def _touch(run: Record, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
                 name, scales, touch.radius, distance, word, turn_on=turn_on
             )
     verb = "feels" if result == "sensed" else "does not feel"
-    reason = TOUCH.stopped(result) if result in ("radius", "wall") else ""
-    words = f"{agent} {verb} {target} at {run.times[tick]:.2f} s" + (
-        f": {reason}" if reason else ""
-    )
+    reason = "" if result == "sensed" else f": {TOUCH.stopped(result)}"
+    words = f"{agent} {verb} {target} at {run.times[tick]:.2f} s{reason}"
     return _answer("touch", float(run.times[tick]), result == "sensed", result, words, gates, found)
 
 
@@ -342,8 +336,12 @@ def _zone(run: Record, moment: Moment, sense: ZoneSense, tick: int) -> SenseAnsw
         gates.append(Gate(ZONE_GATES[-1], None, "cannot be asked"))
     result = next((gate.name for gate in gates if gate.passed is not True), "sensed")
     found: Counterfactuals = []
-    if [gate.name for gate in gates if gate.passed is not True] == ["cares"]:
+    failing = [gate.name for gate in gates if gate.passed is not True]
+    if failing == ["cares"]:
         found.append(notice_counterfactual(run, agent, target, ("zone_sense",), "sensed"))
+    elif failing in ([], ["awake"]):
+        word, scales = "sensed" if failing else "not sensed", scales_of(run, agent, "zone", tick)
+        found += waking_counterfactuals(scales, word, turn_on=bool(failing))
     verb = "senses" if result == "sensed" else "does not sense"
     why = gates[-1].text if result in ("sensed", "inside") else ZONE.stopped(result)
     words = f"{agent} {verb} {target} at {run.times[tick]:.2f} s: {why}"
@@ -353,7 +351,9 @@ def _zone(run: Record, moment: Moment, sense: ZoneSense, tick: int) -> SenseAnsw
 def _smell(run: Record, moment: Moment, smell: Smell, tick: int) -> SenseAnswer:
     agent, target, t = run.agents[moment.a], run.names[moment.j], float(run.times[tick])
     row: Any = contacts_of(run, agent, target, "smell").row(tick)
-    if row.result in SMELL_GATES[3:] and math.isnan(row.strength):  # it only repeats
+    # What only repeats is left out of the table, as is what a nose would smell that does not care.
+    left_out = row.result in SMELL_GATES[3:] and math.isnan(row.strength)
+    if left_out or row.result == "cares":
         smelt = smelt_at(run, agent, target, tick)
         row = row if smelt is None else SimpleNamespace(result=row.result, **smelt)
     scales = scales_of(run, agent, "smell", tick)
@@ -364,8 +364,7 @@ def _smell(run: Record, moment: Moment, smell: Smell, tick: int) -> SenseAnswer:
         _cares(run, agent, target, "smell", "smells"),
         _awake(run, agent, "smell", tick),
     ]
-    known = row.result in ("sensed", "strength", "reach")
-    if known and row.strength == row.strength:
+    if row.result in ("sensed", "cares", "strength", "reach") and not math.isnan(row.strength):
         held = SMELL.limit("strength")
         strong = bool(row.strength >= smell.weakest)
         text = f"strength {row.strength:.2g}, needs {smell.weakest:g}: left {row.age:.1f} s ago at "
@@ -383,11 +382,13 @@ def _smell(run: Record, moment: Moment, smell: Smell, tick: int) -> SenseAnswer:
             Gate("reach", near, text, row.distance, row.distance_limit, row.distance_margin,
                  held.unit, held.rule, "reach")
         )  # fmt: skip
+    elif row.result == "cares" and scent is None and not run.first_tick:
+        gates.append(Gate("strength", False, f"{target} has left no trail"))
+        gates.append(Gate("reach", None, "cannot be asked"))
     else:
         gates += [Gate(name, None, "cannot be asked") for name in SMELL_GATES[3:]]
     found: Counterfactuals = []
-    failing = [gate.name for gate in gates if gate.passed is False]
-    if failing == ["cares"]:
+    if [gate.name for gate in gates if gate.passed is not True] == ["cares"]:
         found.append(notice_counterfactual(run, agent, target, ("smell",), "smelt"))
     elif scent is not None and gates[1].passed and row.result != "present":
         found += _smell_counterfactuals(
@@ -397,9 +398,13 @@ def _smell(run: Record, moment: Moment, smell: Smell, tick: int) -> SenseAnswer:
     words = f"{agent} {verb} the trail of {target} at {t:.2f} s"
     if row.result == "sensed":
         words += f": it was here {row.age:.1f} s ago" if row.age > 0.0 else ": it is here"
-    elif row.result in ("present", "strength", "reach"):
+    else:
         words += f": {SMELL.stopped(row.result)}"
-    return _answer("smell", t, row.result == "sensed", row.result, words, gates, found)
+    answer = _answer("smell", t, row.result == "sensed", row.result, words, gates, found)
+    if row.result == "cares" and gates[3].passed is None and scale > 0.0:
+        unknown = f"not known: poses before {run.times[0]:.2f} s, and so its trail, are not kept"
+        return replace(answer, no_counterfactual=unknown)
+    return answer
 
 
 def _trail_there(run: Record, agent: str, target: str, result: str, tick: int) -> Gate:

@@ -226,8 +226,9 @@ def _leave_of(
             halvings = (now - trails.t[v, j, at]) * air.fades[v]
             halvings *= 1.0 + air.thins[v] * trails.wind[v, j, at]
             trails.strength[v, j, at] = trails.scent[v, j, at] * exp2(-halvings)
-        # The newest place stays, so that it is known that there was a trail.
-        while trails.size[v, j] > 1:
+        # The newest place stays, so that it is known that there was a trail, and the one before,
+        # so that no nose has a say in where the next begins.
+        while trails.size[v, j] > 2:
             if not trails.strength[v, j, trails.first[v, j]] < air.weakest[v]:
                 break
             trails.first[v, j] = (trails.first[v, j] + 1) % room
