@@ -10,6 +10,7 @@ import pandas as pd
 import pytest
 import samples
 import scenes
+from test_rules import Maker
 
 import snelk
 from snelk.config.measures import MEASURES, addresses_of
@@ -19,9 +20,13 @@ NIGHT = snelk.croft() / "night.toml"
 CAUGHT = {"profiles.dog.ladder.states.asleep.senses.hearing": 0.8}
 
 
-@pytest.fixture(scope="module", params=[{}, CAUGHT, {"seed": 11}], ids=["night", "caught", "seed"])
-def run(request: pytest.FixtureRequest) -> snelk.Run:
-    return snelk.run(NIGHT, overrides=request.param)
+@pytest.fixture(scope="module", params=[{}, CAUGHT, {"seed": 11}, 11, 16, 20, 21, 31, 32], ids=str)
+def run(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> snelk.Run:
+    if isinstance(request.param, dict):
+        return snelk.run(NIGHT, overrides=request.param)
+    folder = tmp_path_factory.mktemp("random")
+    Maker(request.param).scene(folder)
+    return snelk.run(folder / "scene.toml")
 
 
 def runs_of(true: np.ndarray) -> list[tuple[int, int]]:
@@ -45,15 +50,19 @@ def of_pair(run: snelk.Run, agent: str, target: str) -> dict[str, float]:
         table = run.table(name)
         return table[(table.agent == agent) & (table.target == target)]
 
-    looks = rows("sight").groupby("t").in_view.any().reindex(times).ffill()
-    there = run.poses[run.poses.id == target].present.to_numpy()
-    seen = looks.fillna(False).to_numpy(bool) & there if len(looks.dropna()) else there & False
-    touched = rows("contacts").groupby("t").sensed.any().reindex(times).fillna(False).to_numpy(bool)
+    watches, there = (run.poses[run.poses.id == who].present.to_numpy() for who in (agent, target))
+    looks = rows("sight").groupby("t").in_view.any().reindex(times).astype(float)
+    looks[~(watches & there)] = 0.0  # a look stands until either is absent
+    seen = looks.ffill().fillna(0.0).to_numpy() > 0
+    contacts = rows("contacts")
+    contacts = contacts[contacts.sensed]
+    smelt = contacts.sense == "smell"
+    touched = np.isin(times, contacts.t[~smelt])
     heard = rows("hearing")
     heard = heard[heard.heard]
     meter = rows("meters").value.to_numpy()
     beliefs = rows("beliefs")
-    sensed = sorted([*times[seen | touched], *heard.t])
+    sensed = sorted([*times[seen | touched], *heard.t, *contacts.t[smelt]])
     if profile.meter is not None:
         lowest = min(profile.meter.thresholds.values(), default=2e-9)
         noticed, full = times[meter >= lowest - 1e-9], times[meter >= 1 - 1e-9]
@@ -105,7 +114,7 @@ def of_agent(run: snelk.Run, agent: str) -> dict[str, float]:
     false = flicker = 0
     for n, row in taken.iterrows():
         before = states.iloc[n - 1]
-        back = n >= 2 and before.before == row.state
+        back = isinstance(before.transition, str) and before.before == row.state
         flicker += back and row.t - before.t <= 1 + 1e-9
         now = signals.loc[row.t]
         if row["rank"] <= ladder.rank_of(row.before) or not isinstance(row.focus, str):
@@ -113,7 +122,7 @@ def of_agent(run: snelk.Run, agent: str) -> dict[str, float]:
         if now.seen or now.felt:
             continue
         other = run.poses[(run.poses.id == row.focus) & (run.poses.t == row.t)].iloc[0]
-        off = np.hypot(now.target_x - other.x, now.target_y - other.y)
+        off = math.dist((now.target_x, now.target_y, now.target_z), (other.x, other.y, other.z))
         false += not other.present or off > 5.0
     searches = run.searches[run.searches.agent == agent]
     took = []

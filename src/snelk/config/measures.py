@@ -68,7 +68,9 @@ MEASURES: dict[str, Measure] = {
         "Transitions to a higher rank about a focus neither in view nor felt that was not present, "
         "or more than 5 m from where it was believed to be.",
     ),
-    "transitions": Measure("agent", "", "Number of transitions between alert states."),
+    "transitions": Measure(
+        "agent", "", "Number of transitions taken. Being put into an alert state is none."
+    ),
     "flicker": Measure(
         "agent", "", "Number of transitions that reversed the previous one within 1 s."
     ),

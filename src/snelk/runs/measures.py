@@ -20,7 +20,7 @@ from snelk.engine.simulation import Simulation
 from snelk.engine.tally import CountStage, Pairs, Tally
 from snelk.level.columns import laid_out
 from snelk.mind.columns import MeterColumns
-from snelk.mind.ladder import Step
+from snelk.mind.ladder import NO_TRANSITION, Step
 from snelk.mind.meter import REACHED
 from snelk.runs.arrow import numbers_of, table_of, texts_of
 from snelk.senses.columns import ContactColumns, SightColumns
@@ -189,11 +189,13 @@ class Measurer:
 
     def _keep_transition(self, t: float, step: Step) -> None:
         world, place = self.simulation.world, (step.variant, step.agent)
-        self.transitions[place] += 1.0
         rank = world.ladders.rank[place]
         highest = self.tally.highest_rank
         highest[place] = np.fmax(highest[place], rank[step.after])
-        before = self._before.get(place)
+        before = self._before.pop(place, None)
+        if step.transition == NO_TRANSITION:  # it is spawned, or put there
+            return
+        self.transitions[place] += 1.0
         if before is not None and before[1].before == step.after:
             self.flicker[place] += t - before[0] <= UNDONE + SLACK
         self._before[place] = t, step
