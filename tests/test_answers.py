@@ -180,6 +180,25 @@ def test_no_number_turns_the_answer_alone_that_is_not_named(tmp_path: Path) -> N
     assert turned > 9
 
 
+@pytest.mark.parametrize("seed", [7, 35, 38, 42, 55])
+def test_how_low_a_wall_has_to_be_is_named_if_that_is_enough(seed: int, tmp_path: Path) -> None:
+    night = Night(seed, tmp_path).at_its_first_tick()
+    run, enough = night.run(), 0
+    for pair in pairs_of(run):
+        answer = run.why(*pair, at=night.at)
+        if answer.in_view or answer.exposure != 0.0 or not answer.wall:
+            continue
+        key, low = f"{answer.wall}.top", run.level.base[run.level.wall_names.index(answer.wall)]
+        named = {each.key: each for each in (answer.counterfactual, *answer.others) if each}
+        gone = night.run({key: low + 0.01}).why(*pair, at=night.at).in_view
+        assert gone == (key in named), (pair, key)
+        for change in filter(None, [named.get(key)]):
+            enough += 1
+            for height, turns in ((change.needs - HAIR, True), (change.needs + HAIR, False)):
+                assert night.run({key: height}).why(*pair, at=night.at).in_view == turns
+    assert enough
+
+
 MARGINS = {
     "range": ("distance", "distance_margin"), "angle": ("off_deg", "off_margin_deg"), "light": ("light", "light_margin"),
     "elevation": ("elevation_deg", "elevation_margin_deg"), "line_of_sight": ("exposure", "exposure_margin"),
