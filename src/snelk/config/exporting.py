@@ -276,7 +276,7 @@ def _state(profile: Profile, ladder: Ladder, name: str, state: State) -> State:
         "reaction": ladder.reaction if state.reaction is None else state.reaction,
         "senses": {sense: dict(state.senses).get(sense, 1.0) for sense in SENSES},
     }
-    cones = profile.cones_in(state)
+    cones = {each: _cone(cone, ()) for each, cone in profile.cones_in(state).items()}
     update["cones"] = {
         each: ConeLimits(**{key: getattr(cones[each], key) for key in ConeLimits.model_fields})
         for each in state.cones
