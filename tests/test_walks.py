@@ -795,7 +795,8 @@ class Walk:
     def door_ahead(self, here: Place, way: list[Place], reach: float) -> dict[str, Any] | None:
         """The nearest shut door on the next metres of a path."""
         line, at = shapely.LineString([here, *(along([here, *way], reach + RADIUS, math.dist) or [here])]), shapely.Point(here)
-        far = {n: door["box"].distance(at) for n, door in enumerate(self.doors) if not door["soon"] and door["box"].intersects(line)}
+        shut = {n: door["box"] for n, door in enumerate(self.doors) if not door["soon"] and not (HILLS and in_space(here)[2] >= top_of(door["box"], self.level["tall"]))}
+        far = {n: box.distance(at) for n, box in shut.items() if box.intersects(line)}
         near = min(far, key=lambda n: far[n], default=None)
         return None if near is None or far[near] - RADIUS > reach else self.doors[near]
 
