@@ -96,6 +96,10 @@ def top_of(box: Any, tall: bool) -> float:
     return 20.0 if tall else 0.3 + max(height(x) for x in (low, high, *(x for x, _ in HILLS if low < x < high)))
 
 
+def is_within(area: Any, at: Place) -> bool:
+    return bool(area.covers(shapely.box(at[0] - 1e-6, at[1] - 1e-6, at[0] + 1e-6, at[1] + 1e-6)))
+
+
 def length(line: list[Place]) -> float:
     return sum(distance(*leg) for pair in pairwise(line) for leg in ([pair] if isinstance(pair[1], Landing) else pairwise(cut_at_hills(*pair))))
 
@@ -582,8 +586,7 @@ class Walk:
             return self.to_a_place(keys, t)
         if self.link:
             return self.dt
-        (x, y), least = self.at, 1e-6
-        if (self.outside or follows) and not self.area.covers(shapely.box(x - least, y - least, x + least, y + least)):
+        if (self.outside or follows) and not is_within(self.area, self.at):
             self.normal, self.until, self.keeps, self.pausing = None, t + keys["every"], False, False
             self.go(self.any_place() if follows else self.nearest_inside(), stop=EXACT)
             return keys["every"] if follows else math.inf
@@ -943,7 +946,9 @@ class Walk:
             path = [*arc, *path]
         elif behind:
             self.speed = self.speed if rest else 0.0
-            if rest:
+            if rest and area and not is_within(area, rest[-1]):
+                path, self.outside = rest, True
+            elif rest:
                 path, self.turn_at = [*rest, *leads(rest[-1])], rest[-1]
         self.path, self.stop, self.short = path, stop, 0.0
         self.going, self.ended, self.told = True, False, False
@@ -1256,7 +1261,7 @@ PLAIN = [
     83, 85, 146, 215, 337, 1901,
 ]  # of 80 those in which each line of the rules is run six times
 LINKS = [2024, 2027, 2037, 2076, 2109, 2161, 2212, 2250, 2288]
-ROAMS = [4012, 4022, 4015, 4017, 4024, 4036, 4045, 4051, 4061, 4091, 4101, 4177, 4183, 5010, 5011, 5026, 5067, 5078, 6001, 6016]
+ROAMS = [4012, 4022, 4015, 4017, 4024, 4036, 4045, 4051, 4061, 4091, 4101, 4177, 4183, 4409, 5010, 5011, 5026, 5067, 5078, 6001, 6016]
 HILLY = [7000, 7012, 7022, 7024, 7115, 8002, 8008, 8010, 9008, 9029, 9038, 9073, 9081, 9089, 9104]
 FLOORS = [3000, 3002, 3003, 3011, 3029, 3047, 3014, 3016, 3022, 3041, 3104, 3153, 3155, 3206, 3215, 3297]
 

@@ -147,6 +147,11 @@ def _plan(
         if count > 0:
             x, y = stage.way[count - 1, 0], stage.way[count - 1, 1]
             sheet = cast(Py_ssize_t, stage.way[count - 1, 4])
+            z = height_of(stage.floors, sheet, x, y) if sheet >= 0 else z
+            if not _is_within(stage.areas, area, x, y, z):  # from there it first has to get back
+                stage.outside[v, a] = True
+                doing.goals[v, a, 0], doing.goals[v, a, 1], doing.goals[v, a, 2] = x, y, z
+                return max(stage.until[v, a] - time, dt), count, -1
     turn_at, most = count - 1, min(len(stage.way), moving.points.shape[2])
     count = _straight_on(stage, area, sheet, x, y, dx, dy, count, most, v, a)
     x, y = stage.way[count - 1, 0], stage.way[count - 1, 1]
