@@ -141,6 +141,7 @@ def _plan(
         angle = _angle(stage, v, a)
     dx, dy = cos(angle), sin(angle)
     count, z = 0, moving.z[v, a]
+    doing.stop[v, a] = EXACT
     sheet = sheet_at(stage.areas, x, y, z)
     if _turns_back(moving, dt, v, a, x + dx, y + dy):
         count = _run_out(moving, v, a, stage.way)  # it comes to a stand first
