@@ -6,7 +6,7 @@ from snelk.level.footing cimport floor_below, height_of
 from snelk.level.lengths cimport hypot
 from snelk.level.within cimport where_in
 
-cdef double INF, NAN, ROUNDING, STEP, ASKEW, GRAZE, SNAP, SAME, TINY_STEP
+cdef double INF, NAN, ROUNDING, RIM, STEP, ASKEW, GRAZE, SNAP, SAME, TINY_STEP
 cdef Py_ssize_t MOST_SEAMS, MOST_BESIDE, NO_WAY, NOT_KNOWN, INSIDE, FAR, LEFT, FIRST, LAST, LEAST
 cdef double NOT_TRIED, UNSEEN, SEEN
 

@@ -21,6 +21,7 @@ from snelk.level.columns import (
     plain,
 )
 from snelk.level.grid import Grid, Scratch, agree_scratch
+from snelk.level.growing import APART
 from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, Joins
 from snelk.level.storeys import SNAP
 from snelk.level.zones import INSIDE
@@ -54,6 +55,9 @@ GRAZE = 1e-12
 
 ROUNDING = 1e-9
 """A path by a corner may be this much shorter than the straight lines it consists of, m."""
+
+RIM = APART + ROUNDING
+"""Who is this near, in plan, to where it would go back to is on the rim of it, and can stay, m."""
 
 FAR, LEFT, FIRST, LAST, LEAST = range(5)
 """Of each corner: how far it is from start and goal, whether it is seen from there, and the least
@@ -1016,6 +1020,8 @@ def _onto(
             if (away < nearest and own >= on_own) or (own and not on_own):
                 nearest, at_x, at_y, found = away, px, py, ground.area_sheets[area]
                 on_own = own
+    if found == sheet and hypot(at_x - x, at_y - y) <= RIM:
+        return x, y, sheet
     return at_x, at_y, found
 
 
