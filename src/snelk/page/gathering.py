@@ -57,7 +57,9 @@ WORDS = {
             "keys": limit.keys,
             "sides": limit.sides,
             "share": limit.share,
-            "scaled": limit.is_scaled,
+            "is_scaled": limit.is_scaled,
+            "said": limit.said,
+            "scaled": limit.scaled,
             "percent": "%" in limit.said,
             "after": limit.after,
         }

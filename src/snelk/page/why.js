@@ -1,9 +1,19 @@
 // Why an agent did or did not sense a target at a moment: the numbers that `snelk why` gives.
 
-const fixed = (value, digits) => value.toFixed(digits);
+// As Python's format: of two digits that are as near it takes the even one, where toFixed takes the larger.
+const fixed = (value, digits) => {
+  if (Math.abs(value * 2 ** (digits + 1) % 2) !== 1) return value.toFixed(digits);
+  return (2 * Math.round(value * 10 ** digits / 2) / 10 ** digits).toFixed(digits);
+};
 const short = (value) => Number(value.toPrecision(6)).toString(); // as Python's format "g"
 const words = (name) => name.replaceAll("_", " ");
-const percent = (share) => `${Math.round(share * 100)}%`;
+// A text with numbers as Python's format puts them in: {value:.2f}, {limit:g}, {awake:.0%}, {side}.
+const filled = (pattern, known) => pattern.replace(/{(\w+)(?::([^}]*))?}/g, (_, name, format) => {
+  const value = known[name], digits = format && Number(format.replace(/\D/g, ""));
+  if (!format) return value;
+  return format === "g" ? short(value) : format.endsWith("%") ? `${fixed(value * 100, digits)}%` : fixed(value, digits);
+});
+const percent = (share) => `${fixed(share * 100, 0)}%`;
 
 function whyAt(run, a, c, t) {
   const agent = run.agentNames[a], target = run.names[c];
@@ -43,7 +53,7 @@ function coneAt(run, a, c, k, cone, look, gone) {
   const cares = cone.cares.includes(run.teams[c]);
   const gates = [
     { name: "present", passed: both, value: both ? "both are there" : `${there ? run.names[c] : run.names[self]} is not there` },
-    { name: "cares", passed: cares, value: `${cares ? "notices" : "does not notice"} team ${run.teams[c]}` },
+    { name: "cares", passed: cares, value: `"${run.profile(a).name}" ${cares ? "notices" : "does not notice"} team "${run.teams[c]}"` },
     { name: "awake", passed: awake > 0, value: `${percent(awake)} awake` },
   ];
   if (!both) {
@@ -54,7 +64,7 @@ function coneAt(run, a, c, k, cone, look, gone) {
   for (const [name, held_to] of Object.entries(run.words.limits)) {
     const found = get(held_to.field), value = Math.abs(found), [first, second] = held_to.keys;
     const isSecond = second && (held_to.sides.length ? found < 0 : held && cone[second] !== null);
-    const limit = cone[isSecond ? second : first] * held_to.share * (held_to.scaled ? awake : 1);
+    const own = cone[isSecond ? second : first] * held_to.share, limit = own * (held_to.is_scaled ? awake : 1);
     const side = held_to.sides.length ? held_to.sides[found < 0 ? 1 : 0] : held_to.after;
     const left = held_to.rule === "<=" ? rounded(limit - value) : rounded(value - limit);
     const each = {
@@ -62,11 +72,13 @@ function coneAt(run, a, c, k, cone, look, gone) {
       value: `${held_to.percent ? percent(value) : fixed(value, held_to.unit === "°" ? 1 : 2) + held_to.unit}${side && ` ${side}`}`,
       limit: `${SIGNS[held_to.rule]} ${held_to.percent ? percent(limit) : short(limit) + held_to.unit}`,
     };
+    const known = { value, limit, own, awake, whole: limit / held_to.share, side: held_to.sides[found < 0 ? 1 : 0], behind: "" };
+    each.text = filled(held_to.said + (limit < own ? held_to.scaled : ""), known);
     if (held_to.unit) each.margin = margin(left, held_to.unit);
     gates.push(each);
   }
   const wall = get("wall");
-  if (wall >= 0) gates.find((each) => each.name === "line_of_sight").wall = wallWords(run, a, c, look, get("exposure"));
+  if (wall >= 0) gates.find((each) => each.name === "line_of_sight").wall = wallWords(run, a, c, look, get("exposure"), run.timeOf(tick));
   // What was decided stands, however a number is rounded.
   gates.forEach((each, n) => { if (gate === -1 || n < gate) each.passed = true; else if (n === gate) each.passed = false; });
   return { name: cone.name, result: run.reasonName(gate), held, gates };
@@ -76,24 +88,30 @@ function wallPlace(run, a, c, look) {
   return [0, 1, 2].map((axis) => run.at(`${a}.wall_place`, run.slot(a, c), axis, look));
 }
 
-function wallWords(run, a, c, look, exposure) {
+// A wall, by number; of a door since when it has been shut.
+function wallName(run, wall, t) {
+  const name = run.walls[wall], door = run.doors.find((each) => each.name === name);
+  const shut = door && door.open.map(([, end]) => end).filter((end) => end < t + 1e-9);
+  return door ? `${name}, shut${shut.length ? ` since ${short(shut[shut.length - 1])} s` : ""}` : name;
+}
+
+function wallWords(run, a, c, look, exposure, t) {
   const [x, y, z] = wallPlace(run, a, c, look).map((value) => fixed(value, 2));
   const verb = exposure === 0 ? "stopped" : "dimmed or cut";
-  return `${verb} by ${run.walls[run.at(`${a}.wall`, run.slot(a, c), look)]} at (${x}, ${y}), ${z} m up`;
+  return `${verb} by ${wallName(run, run.at(`${a}.wall`, run.slot(a, c), look), t)} at (${x}, ${y}), ${z} m up`;
 }
 
 function headline(run, a, c, look, cones, seen, t) {
   const agent = run.agentNames[a], target = run.names[c], when = `at ${fixed(t, 2)} s`;
   if (seen.length) return `${agent} has ${target} in view ${when} (${seen.join(" and ")} cone${seen.length > 1 ? "s" : ""})`;
-  if (!cones.length) return `${agent} has no cone to see ${target} with`;
+  if (!cones.length) return `${agent} has no cone that notices ${target}`;
   const order = run.words.gates;
   const closest = cones.reduce((best, cone) => (order.indexOf(cone.result) > order.indexOf(best.result) ? cone : best));
   const gate = closest.gates.find((each) => each.name === closest.result);
-  const numbers = gate.limit ? `${gate.value}, limit ${gate.limit}` : gate.value;
   const wall = run.at(`${a}.wall`, run.slot(a, c), look);
   const [pattern, otherwise] = run.words.stopped[closest.result];
-  const known = { numbers, cone: closest.name, wall: run.walls[wall] };
-  const said = (otherwise && wall < 0 ? otherwise : pattern).replace(/{(\w+)}/g, (_, name) => known[name]);
+  const known = { numbers: gate.text, cone: closest.name, wall: wallName(run, wall, t) };
+  const said = filled(otherwise && wall < 0 ? otherwise : pattern, known);
   const reason = ["present", "cares"].includes(closest.result) ? gate.value : said;
   return `${agent} does not see ${target} ${when}: ${reason}`;
 }
@@ -127,7 +145,7 @@ function beliefAt(run, a, c, t) {
   const source = run.words.sources[get("source")], age = written(get("age"), "").trim(), error = get("error");
   const how = {
     sensed: "senses it", grace: `still knows, ${age} s after the loss`, lead: `extrapolated for ${age} s since the loss`,
-    last_known: `last known ${age} s ago`, heard: `heard ${age} s ago`, told: `told, ${age} s old`,
+    last_known: `last known ${age} s ago`, heard: `heard ${age} s ago`, told: `told, ${age} s old`, smelt: `smelt, ${age} s old`,
   }[source];
   let text = `(${fixed(get("x"), 2)}, ${fixed(get("y"), 2)}), ${how}`;
   if (source !== "sensed" && source !== "grace") {
@@ -166,6 +184,9 @@ function hearingAt(run, a, c, t) {
   const heard = get("heard") === 1, result = get("result"), wall = get("wall");
   let text = `${agent} ${heard ? "heard" : "did not hear"} ${target} at ${fixed(times[last], 2)} s: ${run.sounds[get("what")]}`;
   if (heard) text += ` (strength ${fixed(get("strength"), 2)})`;
+  else if (run.words.hearing_gates[result] === "reach" && get("straight") >= 0) {
+    text += `, ${fixed(get("straight"), 1)} m away${get("straight_limit") < 0 ? "" : `, carries ${fixed(get("straight_limit"), 1)} m`}`;
+  }
   const way = (name) => {
     const length = get(name), limit = get(`${name}_limit`);
     return { name: name === "around" ? "on foot" : name, passed: length >= 0 && length <= limit,
@@ -185,7 +206,7 @@ function touchAt(run, a, c, t) {
   const tick = run.tickAt(t), result = run.at("touch.result", n, tick);
   const distance = run.at("touch.distance", n, tick), limit = run.at("touch.distance_limit", n, tick);
   const gate = run.words.contact_gates.touch[result], both = gate !== "present";
-  const why = ["radius", "wall"].includes(gate) ? `: ${run.words.unfelt.touch[gate]}` : "";
+  const why = result < 0 ? "" : `: ${run.words.unfelt.touch[gate]}`;
   const gates = both ? [{ name: "radius", passed: result < 0 || run.words.contact_gates.touch.indexOf("radius") < result,
     value: `${fixed(distance, 2)} m`, limit: `≤ ${short(limit)} m`, margin: margin(limit - distance, " m") }] : [];
   return { sense: "touch", gates,
@@ -211,7 +232,7 @@ function smellAt(run, a, c, t) {
   const strength = get("strength"), distance = get("distance"), limit = get("distance_limit"), age = get("age"), weakest = run.profile(a).weakest;
   let text = `${run.agentNames[a]} ${result < 0 ? "smells" : "does not smell"} the trail of ${run.names[c]} at ${fixed(run.timeOf(tick), 2)} s`;
   if (result < 0) text += age > 0 ? `: it was here ${fixed(age, 1)} s ago` : ": it is here";
-  else if (["present", "strength", "reach"].includes(gate)) text += `: ${run.words.unfelt.smell[gate]}`;
+  else text += `: ${run.words.unfelt.smell[gate]}`;
   const known = asked && strength >= 0;
   const gates = known ? [
     { name: "strength", passed: gate !== "strength", value: `${short(strength)}, left ${fixed(age, 1)} s ago`, limit: `≥ ${short(weakest)}`, margin: margin(strength - weakest, "") },
@@ -251,7 +272,7 @@ function ladderAt(run, a, t) {
   const drawn = run.at(`${a}.place`, tick);
   if (drawn >= 0) {
     const [x, y] = ["target_x", "target_y"].map((axis) => fixed(run.at(`${a}.${axis}`, tick), 1));
-    text += `; focus a ${run.places[agent][drawn]} that nobody made, at (${x}, ${y})`;
+    text += `; focus a ${run.places[agent][drawn]} made by nobody, at (${x}, ${y})`;
   } else text += focus >= 0 ? `; focus ${run.names[focus]}` : "; no focus";
   const away = ladder.away.find(([after, until]) => now > after + 1e-9 && now <= until + 1e-9);
   if (away) text = `${agent} is absent at ${fixed(now, 2)} s: ${away[2]}`;
