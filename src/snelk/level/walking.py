@@ -21,8 +21,8 @@ from snelk.level.columns import (
     plain,
 )
 from snelk.level.grid import Grid, Scratch, agree_scratch
-from snelk.level.growing import APART
 from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, Joins
+from snelk.level.growing import APART
 from snelk.level.storeys import SNAP
 from snelk.level.zones import INSIDE
 
