@@ -63,9 +63,9 @@ def first_difference(a: snelk.Run, b: snelk.Run, agent: str) -> float:
         "sight": ["target", "cone", "in_view"],
         "contacts": ["target", "sense", "sensed"],
         "meters": ["target", "value"],
-        "beliefs": ["target", "x", "y"],
+        "beliefs": ["target", "x", "y", "z"],
         "states": ["state"],
-        "poses": ["x", "y", "heading_deg", "posture"],
+        "poses": ["x", "y", "z", "heading_deg", "posture"],
         "hearing": ["target", "heard"],
     }
     firsts = []
@@ -117,17 +117,19 @@ def test_what_was_seen_lasts_until_the_next_look(tmp_path: Path) -> None:
     assert between.sum() > 7
 
 
-def test_how_many_noises_and_which_posture_matter(tmp_path: Path) -> None:
+def test_how_many_noises_which_posture_and_which_height_matter(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path, guest="at = [90, 90]")
     bang = {"t": 1.0, "kind": "bang", "by": "guest", "at": [4, 4], "reach": 9.0}
     ears = {"clock.end": 3.0, "profiles.watcher.hearing": {}}
     for one, other, kind, t in (
         ({"noise": [bang]}, {"noise": [bang, bang]}, "hearing", 1.0),
         ({}, {"cast.guard.posture": "crouched"}, "pose", 0.0),
+        ({}, {"cast.guard.z": 1.5}, "pose", 0.0),
     ):
         runs = [snelk.run(path, overrides=ears | more) for more in (one, other)]
         (parted,) = snelk.compare(*runs).first_differences
         assert (parted.agent, parted.t, parted.kind) == ("guard", t, kind)
+    assert "(0.00, 0.00), 1.50 m up, facing" in parted.b
     times, none = np.zeros(1), np.full((1, 1), np.nan)
     nowhere, origin = (Samples(times, ("fox",), each) for each in (none, np.zeros((1, 1))))
     assert first_unlike(nowhere, origin, times) == (0.0, "fox")

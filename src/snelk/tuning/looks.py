@@ -74,8 +74,14 @@ def _beliefs(run: Run, agent: str) -> Samples:
     found = np.full((len(run.times), len(run.names)), np.nan, dtype=np.complex128)
     for n in set(targets.codes_in(run.names).tolist()):
         each = beliefs_of(run, agent, run.names[n])
-        found[:, n] = each["x"] + 1j * each["y"]
+        found[:, n] = _place(each)
     return Samples(run.times, run.names, found)
+
+
+def _place(rows: Rows) -> NDArray[np.complex128]:
+    """Where it is, in space, as one number."""
+    found: NDArray[np.complex128] = rows["x"] + 1j * rows["y"] + 1e4 * rows["z"]
+    return found
 
 
 def _where(run: Run, rows: Rows) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
@@ -95,9 +101,9 @@ def states_of(run: Run, agent: str) -> Samples:
 def poses_of(run: Run, agent: str) -> Samples:
     """Where a character is, and how, as one number."""
     rows = run.rows("poses").where(id=agent)
-    place = rows["x"] + 1j * rows["y"] + 1e3 * np.exp(1j * np.radians(rows["heading_deg"]))
+    heading = 1e3 * np.exp(1j * np.radians(rows["heading_deg"]))
     posture = 1e6 * rows.words("posture").codes_in(POSTURES)
-    return Samples(rows["t"], ("",), (place + posture)[:, None])
+    return Samples(rows["t"], ("",), (_place(rows) + heading + posture)[:, None])
 
 
 views_of = _sensed("sight", "in_view")
@@ -148,7 +154,8 @@ def reason_at(run: Run, agent: str, kind: str, target: str, t: float) -> str:
         return _state_reason(run, agent, t)
     if kind == "pose":
         row = run.rows("poses").row(run.tick_at(t) * len(run.names) + run.names.index(agent))
-        where = f"at ({row.x:.2f}, {row.y:.2f}), facing {row.heading_deg:.1f}°, {row.posture}"
+        up = f", {row.z:.2f} m up" if row.z else ""
+        where = f"at ({row.x:.2f}, {row.y:.2f}){up}, facing {row.heading_deg:.1f}°, {row.posture}"
         state = run.state_at(agent, t)
         return f"{where}; {state}" if state else where
     answer = run.why(agent, target, at=t)
@@ -160,7 +167,9 @@ def reason_at(run: Run, agent: str, kind: str, target: str, t: float) -> str:
         full = f"fill_time {meter.fill_time:g} s" if meter is not None else ""
         return f"{answer.meter.text} ({', '.join(part for part in (full, factors) if part)})"
     if kind == "belief" and answer.belief is not None:
-        return answer.belief.text
+        z = beliefs_of(run, agent, target).row(run.tick_at(t)).z
+        up = f", {z:.2f} m up" if answer.belief.place and z else ""
+        return f"{answer.belief.text}{up}"
     contacts = tuple(sense.name for sense in CONTACTS)
     wanted = {"hearing": ("hearing",), CONTACT: contacts}.get(kind, ())
     lines = [sense.headline for sense in answer.senses if sense.sense in wanted]
