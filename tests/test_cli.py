@@ -14,6 +14,7 @@ import sys
 from pathlib import Path
 
 import pytest
+from test_rules import Maker
 
 import snelk
 from snelk.cli.start import main
@@ -384,3 +385,20 @@ def test_a_mistake_is_one_line_and_exit_2(demo: tuple[Path, str], words: str, li
     before = sorted(demo[0].rglob("*"))
     assert command(*words.split(), cwd=demo[0], code=2).splitlines() == [line]
     assert sorted(demo[0].rglob("*")) == before
+
+
+@pytest.mark.parametrize("seed", [0, 7])
+def test_of_random_scenes_all_is_told_and_drawn_too(seed: int, tmp_path: Path) -> None:
+    """Such as trails that have faded for every nose, and texts that are wider than a table."""
+    Maker(seed).scene(tmp_path)
+    said = command("check", "scene.toml", cwd=tmp_path)
+    command("run", "scene.toml", "--out", "night", cwd=tmp_path)
+    run = snelk.open_run(tmp_path / "night")
+    said += command("events", "night", cwd=tmp_path)
+    for t in run.times[:: len(run.times) // 4].tolist():
+        agent, target = run.agents[0], run.names[-1]
+        told = command("why", "night", agent, target, "--at", t, cwd=tmp_path)
+        said += told.split("Try it")[0]
+        command("plot", "map", "night", "--at", t, "--out", f"{t}.png", cwd=tmp_path)
+    assert all(len(line) <= 80 for line in said.splitlines())
+    assert not re.search(r"\b(nan|inf|None)\b", said)

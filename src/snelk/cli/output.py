@@ -26,6 +26,9 @@ if TYPE_CHECKING:
 
 WIDTH = 80
 
+NARROWEST = 20
+"""A column is not made narrower than this to fit in."""
+
 
 class Screen:
     """Standard output: a terminal that wants colours gets them."""
@@ -78,16 +81,23 @@ def say_json(data: Any) -> None:
 
 
 def table(head: Sequence[str], rows: Iterable[Sequence[str]], *, indent: int = 2) -> list[str]:
-    """Lines of a table; a column is set right if its head starts with a blank."""
+    """Lines of a table; a column is set right if its head starts with a blank.
+
+    The last column goes on in further lines where it is wider than there is room.
+    """
     cells = [list(head), *(list(row) for row in rows)]
     widths = [max(len(row[n].strip()) for row in cells) for n in range(len(head))]
+    before = indent + sum(width + 2 for width in widths[:-1])
     lines = []
     for row in cells:
         parts = [
             text.strip().rjust(width) if head[n].startswith(" ") else text.ljust(width)
             for n, (text, width) in enumerate(zip(row, widths, strict=True))
         ]
-        lines.append((" " * indent + "  ".join(parts)).rstrip())
+        line = (" " * indent + "  ".join(parts)).rstrip()
+        if len(line) > WIDTH >= before + NARROWEST:
+            line = wrap(parts[-1].strip(), indent=before, first=line[:before])
+        lines += line.split("\n")
     return lines
 
 

@@ -72,7 +72,7 @@ def events(
     if as_json:
         say_json(found)
         return
-    lines = [f"{row['t']:8.2f} s  {row['text']}" for row in found]
+    lines = [wrap(row["text"], indent=12, first=f"{row['t']:8.2f} s  ") for row in found]
     print("\n".join(lines) or f"No such events; the run has {len(every)} in all.")
 
 

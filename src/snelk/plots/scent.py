@@ -84,6 +84,8 @@ def draw_trails(
             continue
         places = found[0].of(0, 0)
         strong = places["strength"] >= least
+        if not strong.any():
+            continue
         size = 4.0 + 26.0 * np.clip(places["strength"][strong], 0.0, 1.0)
         x, y, z = (places[axis][strong] for axis in "xyz")
         dots = ax.scatter(x, y, s=size, color=SCENT, lw=0.0, zorder=3.6)
