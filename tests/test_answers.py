@@ -218,7 +218,7 @@ def hold_gates(gates: Iterable[Any], row: Any) -> None:
                 assert found == pytest.approx(logged, abs=1e-9), (gate, row)
 
 
-@pytest.mark.parametrize("seed", [3, 9, 14, 17, 23, 30])
+@pytest.mark.parametrize("seed", [3, 9, 14, 17, 30])
 def test_answers_are_what_the_tables_say(seed: int, tmp_path: Path) -> None:
     Maker(seed).scene(tmp_path)
     run, chance = snelk.run(tmp_path / "scene.toml"), random.Random(seed)
