@@ -220,6 +220,15 @@ def test_noticing_another_team_by_smell_is_a_change_too(tmp_path: Path) -> None:
     assert changes == {"profiles.watcher.notices": ["strangers", "visitors"]}
     again = snelk.run(path, overrides=changes).why("guard", "guest", at=0.2).sense("smell")
     assert (answer.sensed, again is not None and again.sensed) == (False, True)
+    # That is not enough where there is nothing to smell, or nothing near enough.
+    for more, gate in (
+        ({"bodies.post.scent": 0.0}, "strength"),
+        ({"cast.guest.at": [30, 0]}, "reach"),
+    ):
+        found = snelk.run(path, overrides=more).why("guard", "guest", at=0.2).sense("smell")
+        assert found is not None
+        assert found.counterfactual is None
+        assert found.no_counterfactual == f"no single number: cares and {gate} fail together"
 
 
 def test_what_is_wrong_with_trails_is_told_before_a_run(tmp_path: Path) -> None:
