@@ -111,11 +111,13 @@ def pairs_of(run: snelk.Run) -> list[tuple[str, str]]:
 
 def hold_what_is_named(night: Night, senses: tuple[str, ...], seen: Counter[str]) -> None:
     run = night.run()
-    found = {
-        (sense, *pair, each.key): each
+    named = [
+        ((sense, *pair, each.key), each)
         for pair in pairs_of(run)
         for sense, each in night.named(run, *pair)
-    }
+    ]
+    found = dict(named)
+    assert len(found) == len(named)  # each number once
     for sense in senses:
         of = [each for each in found if each[0] == sense]
         for one in night.chance.sample(of, min(2, len(of))):
@@ -239,6 +241,11 @@ def test_answers_are_what_the_tables_say(seed: int, tmp_path: Path) -> None:
                 assert sense is not None
                 assert (sense.result, sense.sensed) == (row.result, row.sensed)
                 hold_gates(sense.gates, row)
+            if zone := answer.sense("zone"):
+                failing = {gate.name for gate in zone.gates if gate.passed is not True}
+                assert (zone.counterfactual is not None) == (
+                    failing <= {"awake"} or failing == {"cares"}
+                )
             if len(past["hearing"]):
                 heard, row = answer.sense("hearing"), past["hearing"].iloc[-1]
                 assert heard is not None
