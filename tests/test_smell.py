@@ -13,6 +13,7 @@ import scenes
 import shapely
 from samples import track_of
 from scenes import feature
+from test_rules import Maker
 
 import snelk
 from snelk.config.scenario import parse_override
@@ -229,6 +230,18 @@ def test_noticing_another_team_by_smell_is_a_change_too(tmp_path: Path) -> None:
         assert found is not None
         assert found.counterfactual is None
         assert found.no_counterfactual == f"no single number: cares and {gate} fail together"
+
+
+def test_where_the_next_point_of_a_trail_begins_does_not_depend_on_noses(tmp_path: Path) -> None:
+    """Of which one is so dull here that all but the newest points are too faint for it."""
+    Maker(10).scene(tmp_path)
+    calm = {"profiles.p.ladder.transitions": {}, "profiles.q.ladder.transitions": {}}
+    for weakest, smelt in ((0.5, True), (0.96, True), (0.9616, True), (0.9617, False)):
+        changes = {**calm, "profiles.q.smell.weakest": weakest}
+        run = snelk.run(tmp_path / "scene.toml", overrides=changes)
+        found = run.why("c3", "c0", at=5.9).sense("smell")
+        assert found is not None
+        assert found.sensed == smelt
 
 
 def test_what_is_wrong_with_trails_is_told_before_a_run(tmp_path: Path) -> None:
