@@ -105,8 +105,7 @@ class Night:
 
 
 def pairs_of(run: snelk.Run) -> list[tuple[str, str]]:
-    found = [(agent, target) for agent in run.agents for target in run.names if agent != target]
-    return [pair for pair in found if "profile" in str(run.setup.cast[pair[0]])]
+    return [(agent, target) for agent in run.agents for target in run.names if agent != target]
 
 
 def hold_what_is_named(night: Night, senses: tuple[str, ...], seen: Counter[str]) -> None:

@@ -121,14 +121,17 @@ def test_how_many_noises_which_posture_and_which_height_matter(tmp_path: Path) -
     path = samples.write_sample(tmp_path, guest="at = [90, 90]")
     bang = {"t": 1.0, "kind": "bang", "by": "guest", "at": [4, 4], "reach": 9.0}
     ears = {"clock.end": 3.0, "profiles.watcher.hearing": {}}
+    near = {"cast.guest.at": [4, 0], "profiles.watcher.memory": {}}
     for one, other, kind, t in (
         ({"noise": [bang]}, {"noise": [bang, bang]}, "hearing", 1.0),
         ({}, {"cast.guard.posture": "crouched"}, "pose", 0.0),
+        (near, {**near, "cast.guest.z": 0.5}, "belief", 0.0),
         ({}, {"cast.guard.z": 1.5}, "pose", 0.0),
     ):
         runs = [snelk.run(path, overrides=ears | more) for more in (one, other)]
         (parted,) = snelk.compare(*runs).first_differences
         assert (parted.agent, parted.t, parted.kind) == ("guard", t, kind)
+        assert kind != "belief" or parted.b.startswith("(4.00, 0.00), 0.50 m up, senses it")
     assert "(0.00, 0.00), 1.50 m up, facing" in parted.b
     times, none = np.zeros(1), np.full((1, 1), np.nan)
     nowhere, origin = (Samples(times, ("fox",), each) for each in (none, np.zeros((1, 1))))

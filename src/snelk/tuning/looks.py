@@ -169,7 +169,7 @@ def reason_at(run: Run, agent: str, kind: str, target: str, t: float) -> str:
     if kind == "belief" and answer.belief is not None:
         z = beliefs_of(run, agent, target).row(run.tick_at(t)).z
         up = f", {z:.2f} m up" if answer.belief.place and z else ""
-        return f"{answer.belief.text}{up}"
+        return answer.belief.text.replace(")", f"){up}", 1)
     contacts = tuple(sense.name for sense in CONTACTS)
     wanted = {"hearing": ("hearing",), CONTACT: contacts}.get(kind, ())
     lines = [sense.headline for sense in answer.senses if sense.sense in wanted]
